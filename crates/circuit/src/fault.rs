@@ -1,0 +1,351 @@
+//! Fault modes: what each does to the circuit, and what a person sees of it directly.
+
+use crate::error::CircuitError;
+use crate::netlist::{Netlist, NodeId};
+use crate::profile::Profile;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use toml::Spanned;
+
+/// The fault file that ships with the program.
+pub const FAULTS: (&str, &str) = ("faults.toml", include_str!("../data/faults.toml"));
+/// The signs file that ships with the program.
+pub const SIGNS: (&str, &str) = ("signs.toml", include_str!("../data/signs.toml"));
+
+/// What a fault does to one element or between two nodes.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Effect {
+    /// Element removed.
+    Open(usize),
+    /// Ohms in series with an element.
+    Series(usize, f64),
+    /// Value multiplied.
+    Scale(usize, f64),
+    /// Switch or sensor stuck closed (true) or open (false); a regulator forced off.
+    Force(usize, bool),
+    /// Ratio of a throttle or driver stuck.
+    Ratio(usize, f64),
+    /// Resistance between two nodes: leak or short.
+    Bridge(NodeId, NodeId, f64),
+}
+
+/// One fault as written in the file.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct FaultSpec {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name; `{x}`, `{strand}` and `{wire}` stand for the instance.
+    pub name: String,
+    /// Instances that share the weight: words, or element ids with `*`.
+    #[serde(default)]
+    pub each: Vec<String>,
+    /// Element ids that are left out of `each`.
+    #[serde(default)]
+    pub except: Vec<String>,
+    /// Effects in words: `open E`, `series E OHMS…`, `scale E FACTOR…`, `close E`, `release E`,
+    /// `ratio E R…`, `bridge A B OHMS…`. Several numbers are levels that share the weight.
+    #[serde(default)]
+    pub effects: Vec<String>,
+    /// Where it sits: element ids, or a plug or part of the drawing.
+    pub at: Vec<String>,
+    /// Segment of the strip; when left out, that of the strand.
+    #[serde(default)]
+    pub segment: Option<String>,
+    /// Signs it shows whatever the circuit says.
+    #[serde(default)]
+    pub signs: BTreeMap<String, String>,
+    /// A static reading shows it only now and then.
+    #[serde(default)]
+    pub intermittent: bool,
+}
+
+/// One fault instance at one level: the hypothesis of the diagnosis, the truth of the simulation.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FaultCase {
+    /// Unique key: `id`, `id:x`, `id:x#level`.
+    pub key: String,
+    /// Fault id.
+    pub fault: String,
+    /// Instance word or element, empty when there is only one.
+    pub x: String,
+    /// Name with the instance filled in.
+    pub name: String,
+    /// Effects on the netlist it was expanded for.
+    pub effects: Vec<Effect>,
+    /// Where it sits.
+    pub at: Vec<String>,
+    /// Segment.
+    pub segment: String,
+    /// Strand, if it sits on one.
+    pub strand: Option<String>,
+    /// Direct signs.
+    pub signs: BTreeMap<String, String>,
+    /// Shows only now and then.
+    pub intermittent: bool,
+    /// Share of the fault's weight (1 / number of cases).
+    pub share: f64,
+}
+
+/// A sign: something a person sees, hears or feels, with its healthy value first.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct SignSpec {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Values, the healthy one first.
+    pub values: Vec<String>,
+    /// Worked out from the circuit by [`crate::behaviour`].
+    #[serde(default)]
+    pub computed: bool,
+}
+
+/// All fault modes and signs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FaultBook {
+    /// Faults in file order.
+    pub faults: Vec<FaultSpec>,
+    /// Signs in file order.
+    pub signs: Vec<SignSpec>,
+    file: String,
+    text: String,
+}
+
+#[derive(Deserialize)]
+struct FaultFile {
+    fault: Vec<FaultSpec>,
+}
+#[derive(Deserialize)]
+struct SignFile {
+    sign: Vec<SignSpec>,
+}
+
+impl FaultBook {
+    /// The book that ships with the program.
+    ///
+    /// # Errors
+    /// As [`Self::parse`]; a test proves that the shipped files read.
+    pub fn shipped() -> Result<Self, CircuitError> {
+        Self::parse(FAULTS.0, FAULTS.1, SIGNS.0, SIGNS.1)
+    }
+
+    /// Read fault and sign files.
+    ///
+    /// # Errors
+    /// File and line of a fault id used twice, a sign or value that does not exist.
+    pub fn parse(file: &str, text: &str, sign_file: &str, sign_text: &str) -> Result<Self, CircuitError> {
+        let faults: FaultFile =
+            toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+        let signs: SignFile = toml::from_str(sign_text)
+            .map_err(|e| CircuitError::toml(sign_file, sign_text, &e))?;
+        let book = Self {
+            faults: faults.fault,
+            signs: signs.sign,
+            file: file.into(),
+            text: text.into(),
+        };
+        for (k, fault) in book.faults.iter().enumerate() {
+            let at = |m: String| CircuitError::at(file, text, fault.id.span().start, m);
+            if book.faults[..k].iter().any(|f| f.id.get_ref() == fault.id.get_ref()) {
+                return Err(at(format!("fault “{}” stands twice", fault.id.get_ref())));
+            }
+            for (sign, value) in &fault.signs {
+                let Some(spec) = book.sign(sign) else {
+                    return Err(at(format!("there is no sign “{sign}”")));
+                };
+                if !spec.values.contains(value) {
+                    return Err(at(format!(
+                        "sign “{sign}” has no value “{value}”; it has {}",
+                        spec.values.join(", ")
+                    )));
+                }
+            }
+        }
+        Ok(book)
+    }
+
+    /// Sign by id.
+    pub fn sign(&self, id: &str) -> Option<&SignSpec> {
+        self.signs.iter().find(|s| s.id.get_ref() == id)
+    }
+
+    /// Line of a fault in its file, for errors of other files that refer to it.
+    pub fn line(&self, id: &str) -> Option<usize> {
+        let fault = self.faults.iter().find(|f| f.id.get_ref() == id)?;
+        Some(crate::line_of(&self.text, fault.id.span().start))
+    }
+
+    /// All cases of all faults on this vehicle. A fault whose elements this vehicle does not have
+    /// has no case; an effect that cannot be read is an error.
+    ///
+    /// # Errors
+    /// File and line of an effect that does not read.
+    pub fn cases(&self, profile: &Profile, net: &Netlist) -> Result<Vec<FaultCase>, CircuitError> {
+        let mut out = Vec::new();
+        for fault in &self.faults {
+            let at = |m: String| {
+                CircuitError::at(&self.file, &self.text, fault.id.span().start, m)
+            };
+            let mut cases = Vec::new();
+            let instances = if fault.each.is_empty() {
+                vec![String::new()]
+            } else {
+                let mut list = Vec::new();
+                for pattern in &fault.each {
+                    if pattern.contains('*') {
+                        let fits = net.elements.iter().map(|e| &e.id).filter(|id| glob(pattern, id));
+                        list.extend(
+                            fits.filter(|id| !fault.except.iter().any(|p| glob(p, id))).cloned(),
+                        );
+                    } else {
+                        list.push(pattern.clone());
+                    }
+                }
+                list
+            };
+            for x in &instances {
+                let fill = |text: &str| fill(text, x, profile);
+                let mut levels = 1;
+                for effect in &fault.effects {
+                    levels = levels.max(numbers(effect).len());
+                }
+                for level in 0..levels {
+                    let mut effects = Vec::new();
+                    let mut missing = false;
+                    for effect in &fault.effects {
+                        match parse_effect(&fill(effect), level, net) {
+                            Ok(e) => effects.push(e),
+                            Err(Parse::Missing) => missing = true,
+                            Err(Parse::Bad(m)) => return Err(at(m)),
+                        }
+                    }
+                    if missing {
+                        continue;
+                    }
+                    let places: Vec<String> = fault.at.iter().map(|a| fill(a)).collect();
+                    let strand = places
+                        .iter()
+                        .chain(std::iter::once(x))
+                        .find_map(|p| profile.family.strand(p.split('.').next().unwrap_or(p)));
+                    let segment = fault
+                        .segment
+                        .clone()
+                        .or_else(|| strand.map(|s| s.segment.clone()))
+                        .ok_or_else(|| at("no segment, and it sits on no strand".into()))?;
+                    let mut key = fault.id.get_ref().clone();
+                    if !x.is_empty() {
+                        key = format!("{key}:{x}");
+                    }
+                    if levels > 1 {
+                        key = format!("{key}#{}", level + 1);
+                    }
+                    cases.push(FaultCase {
+                        key,
+                        fault: fault.id.get_ref().clone(),
+                        x: x.clone(),
+                        name: capital(&fill(&fault.name)),
+                        effects,
+                        at: places,
+                        segment,
+                        strand: strand.map(|s| s.id.get_ref().clone()),
+                        signs: fault.signs.clone(),
+                        intermittent: fault.intermittent,
+                        share: 0.0,
+                    });
+                }
+            }
+            let share = 1.0 / cases.len().max(1) as f64;
+            cases.iter_mut().for_each(|c| c.share = share);
+            out.extend(cases);
+        }
+        Ok(out)
+    }
+}
+
+/// Fill the placeholders of a fault text: `{x}`; `{strand}` and `{pin}` of an element id; `{wire}`
+/// in words; `{device}` the strand's name in small letters.
+pub fn fill(text: &str, x: &str, profile: &Profile) -> String {
+    let mut parts = x.split('.');
+    let strand_id = parts.next().unwrap_or_default();
+    let pin = parts.next().unwrap_or_default();
+    let mut out = text.replace("{x}", x).replace("{strand}", strand_id).replace("{pin}", pin);
+    if let Some(strand) = profile.family.strand(strand_id) {
+        let wire = strand.wires.iter().find(|w| w.pin.to_string() == pin);
+        let words = wire.map_or_else(String::new, |w| w.function.clone());
+        out = out.replace("{wire}", &words).replace("{device}", &strand.name.to_lowercase());
+    }
+    out
+}
+
+fn glob(pattern: &str, text: &str) -> bool {
+    let mut rest = text;
+    let pieces: Vec<&str> = pattern.split('*').collect();
+    for (k, piece) in pieces.iter().enumerate() {
+        if k == 0 {
+            match rest.strip_prefix(piece) {
+                Some(r) => rest = r,
+                None => return false,
+            }
+        } else if k == pieces.len() - 1 {
+            return rest.ends_with(piece);
+        } else {
+            match rest.find(piece) {
+                Some(at) => rest = &rest[at + piece.len()..],
+                None => return false,
+            }
+        }
+    }
+    rest.is_empty()
+}
+
+fn numbers(effect: &str) -> Vec<f64> {
+    effect.split_whitespace().skip(1).filter_map(|w| w.parse().ok()).collect()
+}
+
+enum Parse {
+    Missing,
+    Bad(String),
+}
+
+fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse> {
+    let words: Vec<&str> = text.split_whitespace().collect();
+    let element = |k: usize| -> Result<usize, Parse> {
+        let id = words
+            .get(k)
+            .ok_or_else(|| Parse::Bad(format!("effect “{text}” names no element")))?;
+        net.element(id).ok_or(Parse::Missing)
+    };
+    let node = |k: usize| -> Result<NodeId, Parse> {
+        let id = words
+            .get(k)
+            .ok_or_else(|| Parse::Bad(format!("effect “{text}” names no point")))?;
+        net.find(id).ok_or(Parse::Missing)
+    };
+    let values = numbers(text);
+    let value = || -> Result<f64, Parse> {
+        values
+            .get(level)
+            .or(values.last())
+            .copied()
+            .ok_or_else(|| Parse::Bad(format!("effect “{text}” has no figure")))
+    };
+    Ok(match words.first().copied() {
+        Some("open") => Effect::Open(element(1)?),
+        Some("series") => Effect::Series(element(1)?, value()?),
+        Some("scale") => Effect::Scale(element(1)?, value()?),
+        Some("close") => Effect::Force(element(1)?, true),
+        Some("release") => Effect::Force(element(1)?, false),
+        Some("ratio") => Effect::Ratio(element(1)?, value()?),
+        Some("bridge") => Effect::Bridge(node(1)?, node(2)?, value()?),
+        _ => {
+            return Err(Parse::Bad(format!(
+                "effect “{text}” should begin with open, series, scale, close, release, ratio or bridge"
+            )));
+        }
+    })
+}
+
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
+}

@@ -1,0 +1,41 @@
+//! What the world is: the circuit of a light electric vehicle, and what a fault does to it.
+//!
+//! * [`family`] reads a vehicle family from a TOML file; [`profile`] adds this vehicle's own changes
+//!   and builds the [`netlist`]: every wire run and every contact is an element of its own.
+//! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
+//! * [`fault`] turns a fault mode into effects on elements; [`solve`] solves the circuit by nodal
+//!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
+//! * [`behaviour`] tells what a person sees from the solved circuit; [`commutation`] is the
+//!   six-step model of the motor.
+//!
+//! Nothing here knows what we believe (priors, symptoms, tests): that is `spannung-core`.
+
+pub mod behaviour;
+pub mod commutation;
+pub mod error;
+pub mod family;
+pub mod fault;
+pub mod meter;
+pub mod netlist;
+pub mod profile;
+pub mod solve;
+pub mod state;
+
+pub use error::CircuitError;
+pub use family::Family;
+pub use fault::{Effect, FaultBook, FaultCase};
+pub use meter::{Meter, Mode, Pair};
+pub use netlist::Netlist;
+pub use profile::{Change, Profile};
+pub use solve::{Circuit, Solution};
+pub use state::{Requirement, VehicleState};
+
+/// Line number (from 1) of a byte offset in a text, for errors that name file and line.
+pub fn line_of(text: &str, offset: usize) -> usize {
+    text.as_bytes()
+        .iter()
+        .take(offset)
+        .filter(|b| **b == b'\n')
+        .count()
+        + 1
+}

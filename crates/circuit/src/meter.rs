@@ -1,0 +1,147 @@
+//! The instrument on two points.
+
+use crate::netlist::{Netlist, NodeId};
+use crate::solve::{Circuit, Extra, Solution};
+use crate::state::VehicleState;
+use serde::{Deserialize, Serialize};
+
+/// Input resistance of a hand multimeter on its volt ranges.
+pub const METER_OHMS: f64 = 10e6;
+/// Above this the ohm range shows OL.
+pub const OL_OHMS: f64 = 20e6;
+/// Diode range: open-circuit volts and inner ohms (about 1 mA).
+const DIODE_VOLTS: f64 = 3.0;
+const DIODE_OHMS: f64 = 2000.0;
+/// Above this the diode range shows OL.
+const DIODE_OL: f64 = 2.6;
+
+/// What the meter is set to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Mode {
+    /// DC volts, 10 MΩ.
+    Volts,
+    /// Ohms, two wires, leads nulled.
+    Ohms,
+    /// Four-wire milliohms.
+    Milliohms,
+    /// Diode range.
+    Diode,
+    /// DC amps through an element (clamp or in series).
+    Amps,
+}
+
+impl Mode {
+    /// Unit of the figure, SI.
+    pub fn unit(self) -> &'static str {
+        match self {
+            Self::Volts | Self::Diode => "V",
+            Self::Ohms | Self::Milliohms => "Ω",
+            Self::Amps => "A",
+        }
+    }
+}
+
+/// Where the tips go: node names for a pair, or one element for amps.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Pair {
+    /// Red tip.
+    pub red: NodeId,
+    /// Black tip.
+    pub black: NodeId,
+}
+
+/// A figure or an over-range.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Shown {
+    /// Figure in the mode's unit.
+    Value(f64),
+    /// OL: open, above the range.
+    OverRange,
+}
+
+impl Shown {
+    /// The figure, with OL as the range's end ([`OL_OHMS`] for ohms, 3 V for diodes).
+    pub fn capped(self, mode: Mode) -> f64 {
+        match (self, mode) {
+            (Self::Value(v), _) => v,
+            (Self::OverRange, Mode::Diode) => DIODE_VOLTS,
+            (Self::OverRange, _) => OL_OHMS,
+        }
+    }
+}
+
+/// A measurement to be made: mode, points, an added load across the tips.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Meter {
+    /// Range.
+    pub mode: Mode,
+    /// Tips.
+    pub pair: Pair,
+    /// Load across the tips in ohms (10 kΩ ghost test, 5 Ω load test).
+    pub shunt_ohms: Option<f64>,
+    /// Element whose current is taken, for amps.
+    pub element: Option<usize>,
+}
+
+impl Meter {
+    /// Does reading need its own solve, or does it ride on the state's?
+    pub fn own_solve(&self) -> bool {
+        self.mode == Mode::Diode || self.shunt_ohms.is_some()
+    }
+
+    /// The pair that must be known to the circuit's order.
+    pub fn own_pair(&self) -> Option<(NodeId, NodeId)> {
+        self.own_solve().then_some((self.pair.red, self.pair.black))
+    }
+
+    /// Read from a solved state; for [`Self::own_solve`] meters use [`Self::read_alone`].
+    pub fn read(&self, circuit: &Circuit, s: &Solution) -> Shown {
+        let (r, b) = (self.pair.red, self.pair.black);
+        match self.mode {
+            Mode::Volts | Mode::Diode => Shown::Value(match circuit.source_ohms(s, r, b) {
+                Some(ohms) => (s.volts[r] - s.volts[b]) * METER_OHMS / (METER_OHMS + ohms),
+                None => 0.0,
+            }),
+            Mode::Ohms | Mode::Milliohms => match circuit.source_ohms(s, r, b) {
+                Some(ohms) if ohms < OL_OHMS => Shown::Value(ohms),
+                _ => Shown::OverRange,
+            },
+            Mode::Amps => Shown::Value(self.element.map_or(0.0, |e| circuit.amps(s, e))),
+        }
+    }
+
+    /// Solve with the meter's own load or injection and read.
+    pub fn read_alone(&self, circuit: &Circuit, state: &VehicleState, step: u8, z: &[f64]) -> Shown {
+        let (r, b) = (self.pair.red, self.pair.black);
+        let mut extras = Vec::new();
+        if let Some(ohms) = self.shunt_ohms {
+            extras.push(Extra::Load(r, b, ohms));
+        }
+        if self.mode == Mode::Diode {
+            extras.push(Extra::Inject(r, b, DIODE_VOLTS, DIODE_OHMS));
+            let s = circuit.solve(state, step, z, &extras);
+            let volts = s.volts[r] - s.volts[b];
+            return if volts > DIODE_OL { Shown::OverRange } else { Shown::Value(volts) };
+        }
+        let s = circuit.solve(state, step, z, &extras);
+        self.read(circuit, &s)
+    }
+}
+
+/// Resolve two node names.
+///
+/// # Errors
+/// The name that this netlist does not have.
+pub fn pair(net: &Netlist, red: &str, black: &str) -> Result<Pair, crate::CircuitError> {
+    let find = |name: &str| {
+        net.find(name).ok_or_else(|| crate::CircuitError::Unknown {
+            kind: "point",
+            name: name.into(),
+        })
+    };
+    Ok(Pair {
+        red: find(red)?,
+        black: find(black)?,
+    })
+}

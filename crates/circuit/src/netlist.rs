@@ -1,0 +1,207 @@
+//! Nodes and elements. A node is a pin or a terminal; an element is one thing that can fail.
+
+use crate::state::VehicleState;
+use std::collections::HashMap;
+
+/// Index of a node in its netlist.
+pub type NodeId = usize;
+
+/// When a switch is closed or a sensor active: all `field=word` terms must hold.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Condition(pub Vec<(String, String)>);
+
+impl Condition {
+    /// Parse `key=on & battery=in`; the empty text always holds.
+    ///
+    /// # Errors
+    /// A sentence when a term is not `field=word` or the field is unknown.
+    pub fn parse(text: &str) -> Result<Self, String> {
+        let mut terms = Vec::new();
+        for term in text.split('&').map(str::trim).filter(|t| !t.is_empty()) {
+            let (field, word) = term
+                .split_once('=')
+                .ok_or_else(|| format!("“{term}” should read field=word, such as key=on"))?;
+            if VehicleState::default().word(field.trim()).is_none() {
+                return Err(format!("there is no state called “{}”", field.trim()));
+            }
+            terms.push((field.trim().into(), word.trim().into()));
+        }
+        Ok(Self(terms))
+    }
+
+    /// Does it hold in this state?
+    pub fn holds(&self, state: &VehicleState) -> bool {
+        self.0.iter().all(|(f, w)| state.word(f) == Some(w.as_str()))
+    }
+}
+
+/// What a sensor watches; decides at which of the six rotor steps it pulls its line low.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Watches {
+    /// Motor hall A, B or C (0, 1, 2).
+    Hall(u8),
+    /// Pedal sensor: toggles while the cranks turn.
+    Pedal,
+    /// Wheel speed sensor: toggles while the wheel turns.
+    Speed,
+}
+
+impl Watches {
+    /// Is the output pulled low at this step (0–5)? Standing still, pedal and speed sensors are
+    /// taken as released.
+    pub fn low(self, state: &VehicleState, step: u8) -> bool {
+        match self {
+            Self::Hall(line) => crate::commutation::HALL_CODES[step as usize % 6] & (4 >> line) == 0,
+            Self::Pedal => state.crank == crate::state::Crank::Turned && step % 2 == 1,
+            Self::Speed => state.wheel == crate::state::Wheel::Turned && step % 2 == 1,
+        }
+    }
+}
+
+/// The electrical kind of an element. Volts, ohms and amps throughout.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Part {
+    /// Wire, contact, fuse, winding, pull-up, load.
+    Resistor {
+        /// Ohms, above 0.
+        ohms: f64,
+    },
+    /// Ideal source behind a resistance; `a` is plus.
+    Source {
+        /// Open-circuit volts.
+        volts: f64,
+        /// Inner ohms.
+        ohms: f64,
+        /// Present only while this holds.
+        when: Condition,
+    },
+    /// Contact that closes with the state; may leak when open.
+    Switch {
+        /// Ohms when closed.
+        ohms: f64,
+        /// Ohms when open, infinite for a true open.
+        leak_ohms: f64,
+        /// Closed while this holds …
+        when: Condition,
+        /// … or, when true, while it does not (normally closed).
+        inverted: bool,
+    },
+    /// Diode from `a` (anode) to `b`: open below `volts`, then that drop plus `ohms`.
+    Diode {
+        /// Forward drop.
+        volts: f64,
+        /// Slope.
+        ohms: f64,
+    },
+    /// Linear regulator from `a` (input) to `b` (output), ground `c`: regulates, limits its
+    /// current, follows its input in drop-out, or is off below `off_volts` with hysteresis.
+    Regulator {
+        /// Output volts when regulating.
+        volts: f64,
+        /// Largest output current.
+        limit_amps: f64,
+        /// Input minus output needed to regulate.
+        dropout_volts: f64,
+        /// Input at which it starts.
+        on_volts: f64,
+        /// Input below which it stops.
+        off_volts: f64,
+    },
+    /// Output `b` at a ratio of supply `a` over ground `c` (hall throttle, line driver).
+    Ratio {
+        /// Ratio at rest.
+        idle: f64,
+        /// Ratio at full throttle; the same for drivers.
+        full: f64,
+        /// Output ohms.
+        ohms: f64,
+        /// Supply volts under which the output floats to ground.
+        min_volts: f64,
+    },
+    /// Open-collector sensor: pulls `b` to ground `c` while it sees its magnet and has supply `a`.
+    OpenCollector {
+        /// Ohms when pulling.
+        ohms: f64,
+        /// What it watches.
+        watches: Watches,
+        /// Supply volts it needs.
+        min_volts: f64,
+    },
+}
+
+/// One element between nodes. `c` is the ground of three-terminal parts, otherwise equal to `b`.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Element {
+    /// Name used in data files: `throttle.3.run`, `pack-fuse`.
+    pub id: String,
+    /// First node.
+    pub a: NodeId,
+    /// Second node.
+    pub b: NodeId,
+    /// Third node.
+    pub c: NodeId,
+    /// Kind and values.
+    pub part: Part,
+    /// Relative spread of the value from vehicle to vehicle (one sigma, log-normal).
+    pub spread: f64,
+    /// Plug whose joining this element is, if it is a contact.
+    pub plug: Option<String>,
+}
+
+/// A whole vehicle as nodes and elements.
+#[derive(Debug, Clone, Default)]
+pub struct Netlist {
+    /// Node names; the index is the [`NodeId`].
+    pub nodes: Vec<String>,
+    /// Elements in drawing order.
+    pub elements: Vec<Element>,
+    index: HashMap<String, NodeId>,
+    by_id: HashMap<String, usize>,
+}
+
+impl Netlist {
+    /// The node of this name, made if new.
+    pub fn node(&mut self, name: &str) -> NodeId {
+        if let Some(&id) = self.index.get(name) {
+            return id;
+        }
+        let id = self.nodes.len();
+        self.nodes.push(name.into());
+        self.index.insert(name.into(), id);
+        id
+    }
+
+    /// The node of this name, if there is one.
+    pub fn find(&self, name: &str) -> Option<NodeId> {
+        self.index.get(name).copied()
+    }
+
+    /// Index of the element of this name.
+    pub fn element(&self, id: &str) -> Option<usize> {
+        self.by_id.get(id).copied()
+    }
+
+    /// Add an element; a second one of the same name replaces nothing and returns false.
+    pub fn add(&mut self, element: Element) -> bool {
+        if self.by_id.contains_key(&element.id) {
+            return false;
+        }
+        self.by_id.insert(element.id.clone(), self.elements.len());
+        self.elements.push(element);
+        true
+    }
+
+    /// Add a plain resistor.
+    pub fn resistor(&mut self, id: &str, a: &str, b: &str, ohms: f64, spread: f64) -> bool {
+        let (a, b) = (self.node(a), self.node(b));
+        self.add(Element {
+            id: id.into(),
+            a,
+            b,
+            c: b,
+            part: Part::Resistor { ohms },
+            spread,
+            plug: None,
+        })
+    }
+}

@@ -1,0 +1,318 @@
+//! Worked numbers: each expected figure is computed by hand in the comment beside it.
+
+use spannung_circuit::family::SHIPPED;
+use spannung_circuit::meter::{Meter, Mode, pair};
+use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
+use spannung_circuit::state::{Battery, Charger, Key, Throttle, Wheel};
+use spannung_circuit::*;
+
+fn close(a: f64, b: f64, tolerance: f64) {
+    assert!((a - b).abs() <= tolerance, "{a} is not {b} ± {tolerance}");
+}
+
+fn source(net: &mut Netlist, id: &str, plus: &str, minus: &str, volts: f64, ohms: f64) {
+    let (a, b) = (net.node(plus), net.node(minus));
+    let when = Condition::default();
+    net.add(Element {
+        id: id.into(),
+        a,
+        b,
+        c: b,
+        part: Part::Source { volts, ohms, when },
+        spread: 0.0,
+        plug: None,
+    });
+}
+
+fn read(net: &Netlist, circuit: &Circuit, red: &str, black: &str) -> f64 {
+    let s = circuit.solve(&VehicleState::default(), 0, &[], &[]);
+    let meter = Meter {
+        mode: Mode::Volts,
+        pair: pair(net, red, black).unwrap(),
+        shunt_ohms: None,
+        element: None,
+    };
+    match meter.read(circuit, &s) {
+        meter::Shown::Value(v) => v,
+        meter::Shown::OverRange => f64::NAN,
+    }
+}
+
+#[test]
+fn divider() {
+    let mut net = Netlist::default();
+    source(&mut net, "v", "p", "n", 12.0, 1.0);
+    net.resistor("r1", "p", "m", 999.0, 0.0);
+    net.resistor("r2", "m", "n", 2000.0, 0.0);
+    let c = Circuit::compile(&net, &[], &[]);
+    // 12 V · 2000 / (1 + 999 + 2000) = 8 V; seen through 2000 ∥ 1000 = 666.7 Ω: loading 0.53 mV
+    close(read(&net, &c, "m", "n"), 8.0 * 10e6 / (10e6 + 2000.0 * 1000.0 / 3000.0), 1e-9);
+}
+
+#[test]
+fn meter_loading() {
+    let mut net = Netlist::default();
+    source(&mut net, "v", "p", "n", 10.0, 1e-3);
+    net.resistor("leak", "p", "x", 10e6, 0.0);
+    net.resistor("far", "x", "y", 1.0, 0.0);
+    let c = Circuit::compile(&net, &[], &[]);
+    // 10 MΩ of leak against the meter's 10 MΩ: half of 10 V
+    close(read(&net, &c, "y", "n"), 5.0, 1e-5);
+}
+
+#[test]
+fn islands_read_nothing() {
+    let mut net = Netlist::default();
+    source(&mut net, "v", "p", "n", 10.0, 1.0);
+    net.resistor("else", "a", "b", 10.0, 0.0);
+    let c = Circuit::compile(&net, &[], &[]);
+    close(read(&net, &c, "p", "a"), 0.0, 0.0);
+    let s = c.solve(&VehicleState::default(), 0, &[], &[]);
+    assert_eq!(c.source_ohms(&s, 0, net.find("a").unwrap()), None);
+}
+
+struct Bike {
+    profile: Profile,
+    net: Netlist,
+}
+
+fn bike() -> Bike {
+    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let profile = Profile::new(&family, &[]).unwrap();
+    let net = profile.netlist().unwrap();
+    Bike { profile, net }
+}
+
+fn live() -> VehicleState {
+    VehicleState {
+        battery: Battery::In,
+        key: Key::On,
+        wheel: Wheel::Lifted,
+        ..VehicleState::default()
+    }
+}
+
+impl Bike {
+    fn faulty(&self, effects: &[Effect]) -> Circuit {
+        Circuit::compile(&self.net, effects, &[])
+    }
+    fn volts(&self, c: &Circuit, state: &VehicleState, step: u8, red: &str, black: &str) -> f64 {
+        let s = c.solve(state, step, &[], &[]);
+        let meter = Meter {
+            mode: Mode::Volts,
+            pair: pair(&self.net, red, black).unwrap(),
+            shunt_ohms: None,
+            element: None,
+        };
+        meter.read(c, &s).capped(Mode::Volts)
+    }
+    fn node(&self, name: &str) -> usize {
+        self.net.find(name).unwrap()
+    }
+    fn element(&self, id: &str) -> usize {
+        self.net.element(id).unwrap()
+    }
+}
+
+#[test]
+fn the_family_is_of_working_size() {
+    let b = bike();
+    assert!(b.net.nodes.len() >= 60, "{} nodes", b.net.nodes.len());
+    let cases = FaultBook::shipped().unwrap().cases(&b.profile, &b.net).unwrap();
+    assert!(cases.len() >= 100, "{} cases", cases.len());
+}
+
+#[test]
+fn every_shipped_fault_has_a_case_and_every_case_changes_something() {
+    let b = bike();
+    let book = FaultBook::shipped().unwrap();
+    let cases = book.cases(&b.profile, &b.net).unwrap();
+    for fault in &book.faults {
+        let id = fault.id.get_ref();
+        let mine: Vec<_> = cases.iter().filter(|c| &c.fault == id).collect();
+        assert!(!mine.is_empty(), "{id}: an element name is wrong");
+        for case in mine {
+            assert!(!case.effects.is_empty() || !case.signs.is_empty(), "{} does nothing", case.key);
+        }
+    }
+}
+
+#[test]
+fn healthy_bike_reads_as_its_sheet_says() {
+    let b = bike();
+    let c = b.faulty(&[]);
+    // 13 · 3.85 V = 50.05 V less a few millivolts in the leads
+    close(b.volts(&c, &live(), 0, "VB+", "GND"), 50.05, 0.1);
+    close(b.volts(&c, &live(), 0, "V5", "GND"), 4.85, 0.01);
+    // hall throttle: 0.17 and 0.78 of its own supply
+    close(b.volts(&c, &live(), 0, "THR", "GND"), 0.17 * 4.85, 0.02);
+    let full = VehicleState {
+        throttle: Throttle::Full,
+        ..live()
+    };
+    close(b.volts(&c, &full, 0, "THR", "GND"), 0.78 * 4.85, 0.05);
+    close(b.volts(&c, &live(), 0, "BRL", "GND"), 4.85, 0.02);
+}
+
+#[test]
+fn hall_pull_up_and_open_wire() {
+    let b = bike();
+    let turned = VehicleState {
+        wheel: Wheel::Turned,
+        ..live()
+    };
+    let c = b.faulty(&[]);
+    // low: 4.85 V · 60 Ω / (4700 + 60) = 61 mV plus the drop of the ground lead
+    let low = b.volts(&c, &turned, 3, "HA", "GND");
+    close(low, 4.85 * 60.0 / 4760.0, 0.01);
+    close(b.volts(&c, &turned, 0, "HA", "GND"), 4.85, 0.02);
+    let open = b.faulty(&[Effect::Open(b.element("halls.4.lead"))]);
+    for step in 0..6 {
+        close(b.volts(&open, &turned, step, "HA", "GND"), 4.85, 0.02);
+    }
+}
+
+#[test]
+fn loaded_regulator_limits_its_current() {
+    let b = bike();
+    let c = b.faulty(&[Effect::Bridge(b.node("V5"), b.node("GND"), 10.0)]);
+    // 0.12 A into 10 Ω, with the sensors in parallel a little less than 1.2 V
+    let v = b.volts(&c, &live(), 0, "V5", "GND");
+    assert!((1.0..1.2).contains(&v), "{v}");
+}
+
+#[test]
+fn tripped_protection_shows_a_phantom() {
+    let b = bike();
+    let net = &b.net;
+    let c = Circuit::compile(
+        net,
+        &[Effect::Force(b.element("bms-discharge"), false)],
+        &[(b.node("P+"), b.node("P-"))],
+    );
+    let out = VehicleState {
+        apart: ["dock".to_string()].into(),
+        ..VehicleState::default()
+    };
+    // through the 8 MΩ leak of the open switch a 10 MΩ meter sees 10/18 of the pack …
+    close(b.volts(&c, &out, 0, "P+", "P-"), 50.05 * 10.0 / 18.0, 0.05);
+    // … and with 10 kΩ across the tips next to nothing: 50.05 · 10k/8.01M = 62 mV
+    let meter = Meter {
+        mode: Mode::Volts,
+        pair: pair(net, "P+", "P-").unwrap(),
+        shunt_ohms: Some(10e3),
+        element: None,
+    };
+    let loaded = meter.read_alone(&c, &out, 0, &[]).capped(Mode::Volts);
+    close(loaded, 50.05 * 10e3 / 8.01e6, 0.001);
+}
+
+#[test]
+fn charge_passes_the_open_discharge_switch_by_its_diode() {
+    let b = bike();
+    let c = b.faulty(&[Effect::Force(b.element("bms-discharge"), false)]);
+    let charging = VehicleState {
+        charger: Charger::Plugged,
+        ..VehicleState::default()
+    };
+    let s = c.solve(&charging, 0, &[], &[]);
+    // (54.6 − 50.05 − 0.65) V / about 1.9 Ω of charger, lead, port and cells
+    let amps = c.amps(&s, b.element("charge-port-plus")).abs();
+    assert!((1.8..2.4).contains(&amps), "{amps}");
+}
+
+#[test]
+fn winding_and_bridge_measurements() {
+    let b = bike();
+    let pairs = [(b.node("GND"), b.node("PU"))];
+    let c = Circuit::compile(&b.net, &[], &pairs);
+    let out = VehicleState {
+        apart: ["dock".to_string(), "motor".to_string()].into(),
+        ..VehicleState::default()
+    };
+    let s = c.solve(&out, 0, &[], &[]);
+    // two windings of 60 mΩ and two leads of 12 mΩ
+    let ohms = c.source_ohms(&s, b.node("phase.1.d"), b.node("phase.2.d")).unwrap();
+    close(ohms, 0.144, 1e-6);
+    let diode = |red: &str, black: &str, c: &Circuit| {
+        let meter = Meter {
+            mode: Mode::Diode,
+            pair: pair(&b.net, red, black).unwrap(),
+            shunt_ohms: None,
+            element: None,
+        };
+        meter.read_alone(c, &out, 0, &[])
+    };
+    close(diode("GND", "PU", &c).capped(Mode::Diode), 0.47, 0.01);
+    let short = Circuit::compile(&b.net, &[Effect::Bridge(b.node("PU"), b.node("GND"), 0.3)], &pairs);
+    assert!(diode("GND", "PU", &short).capped(Mode::Diode) < 0.01);
+}
+
+#[test]
+fn a_person_sees_what_the_circuit_says() {
+    let b = bike();
+    let book = FaultBook::shipped().unwrap();
+    let cases = book.cases(&b.profile, &b.net).unwrap();
+    let sees = |key: &str, sign: &str| {
+        let case = cases.iter().find(|c| c.key == key);
+        assert!(case.is_some() || key.is_empty(), "no case {key}");
+        let c = Circuit::compile(&b.net, case.map_or(&[], |c| &c.effects), &[]);
+        let scene = behaviour::Scene::of(&b.profile, &b.net, &c, case);
+        scene.observe(sign, &VehicleState::default()).unwrap()
+    };
+    for (key, sign, value) in [
+        ("", "motor", "smooth"),
+        ("", "assist", "works"),
+        ("", "display", "lit"),
+        ("", "lamp", "lit"),
+        ("", "brake_sign", "off"),
+        ("", "drag_in", "free"),
+        ("", "drag_out", "free"),
+        ("", "speed_shown", "right"),
+        ("thr-sig-open", "motor", "silent"),
+        ("thr-sig-open", "assist", "works"),
+        ("thr-magnet", "motor", "slow"),
+        ("brk-stuck:left", "brake_sign", "on"),
+        ("brk-stuck:left", "motor", "silent"),
+        ("hall-5v", "motor", "buzzes"),
+        ("hall-lo:b", "motor", "rough"),
+        ("ph-open:phase.2.pin", "motor", "buzzes"),
+        ("ctl-fet-lo-short:U", "drag_in", "notchy"),
+        ("ph-short:MU MV", "drag_out", "drags"),
+        ("pas-dead", "assist", "dead"),
+        ("pas-dead", "motor", "smooth"),
+        ("disp-button", "display", "dark"),
+        ("batt-fuse-open", "display", "dark"),
+        ("ctl-5v-dead", "motor", "silent"),
+        ("spd-dead", "speed_shown", "none"),
+        ("lmp-open", "lamp", "dark"),
+    ] {
+        assert_eq!(sees(key, sign), value, "{key} {sign}");
+    }
+}
+
+#[test]
+fn a_normally_closed_brake_drives_when_joined_and_stops_when_squeezed() {
+    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let change = Change::NormallyClosedBrake {
+        strand: "brake-left".into(),
+    };
+    let profile = Profile::new(&family, &[change]).unwrap();
+    let net = profile.netlist().unwrap();
+    let c = Circuit::compile(&net, &[], &[]);
+    let scene = behaviour::Scene::of(&profile, &net, &c, None);
+    assert_eq!(scene.observe("motor", &live()).unwrap(), "smooth");
+    let apart = VehicleState {
+        apart: ["brake-left".to_string()].into(),
+        ..live()
+    };
+    assert_eq!(scene.observe("motor", &apart).unwrap(), "silent");
+}
+
+#[test]
+fn bad_family_files_name_their_line() {
+    let text = SHIPPED[0].1.replace("plug = \"throttle\"", "plug = \"throtle\"");
+    let error = Family::parse("mine.toml", &text).unwrap_err().to_string();
+    assert!(error.starts_with("mine.toml, line "), "{error}");
+    assert!(error.contains("throtle"), "{error}");
+}
