@@ -28,7 +28,12 @@ pub static NO_SIGNS: BTreeMap<String, String> = BTreeMap::new();
 
 impl<'a> Scene<'a> {
     /// Scene of a fault case with nominal components.
-    pub fn of(profile: &'a Profile, net: &'a Netlist, circuit: &'a Circuit, case: Option<&'a FaultCase>) -> Self {
+    pub fn of(
+        profile: &'a Profile,
+        net: &'a Netlist,
+        circuit: &'a Circuit,
+        case: Option<&'a FaultCase>,
+    ) -> Self {
         Self {
             profile,
             net,
@@ -64,14 +69,21 @@ impl<'a> Scene<'a> {
         match sign {
             "display" => declared.or_else(|| Some(word(self.display(state), "lit", "dark"))),
             "brake_sign" => declared.or_else(|| {
-                Some(if self.display(state) && self.braking(state) { "on" } else { "off" }.into())
+                Some(
+                    if self.display(state) && self.braking(state) {
+                        "on"
+                    } else {
+                        "off"
+                    }
+                    .into(),
+                )
             }),
             "lamp" => declared.or_else(|| Some(word(self.lamp(state), "lit", "dark"))),
             "drag_in" => declared.or_else(|| Some(word(!self.bridge_drags(), "free", "notchy"))),
             "drag_out" => declared.or_else(|| Some(word(!self.windings_drag(), "free", "drags"))),
-            "speed_shown" => declared.or_else(|| {
-                Some(word(self.speed_pulses(state), "right", "none"))
-            }),
+            "speed_shown" => {
+                declared.or_else(|| Some(word(self.speed_pulses(state), "right", "none")))
+            }
             "motor" => Some(self.motor(state)),
             "assist" => Some(self.assist(state)),
             _ => declared,
@@ -84,7 +96,12 @@ impl<'a> Scene<'a> {
             key: Key::On,
             wheel: Wheel::Lifted,
             brake: Brake::Free,
-            apart: state.apart.iter().filter(|p| *p != "dock").cloned().collect(),
+            apart: state
+                .apart
+                .iter()
+                .filter(|p| *p != "dock")
+                .cloned()
+                .collect(),
             ..VehicleState::default()
         }
     }
@@ -144,7 +161,12 @@ impl<'a> Scene<'a> {
         let dead = VehicleState {
             battery: Battery::Out,
             key: Key::Off,
-            apart: running.apart.iter().cloned().chain(["dock".into()]).collect(),
+            apart: running
+                .apart
+                .iter()
+                .cloned()
+                .chain(["dock".into()])
+                .collect(),
             ..VehicleState::default()
         };
         let s = self.solve(&dead, 0);
@@ -209,7 +231,11 @@ impl<'a> Scene<'a> {
         };
         let line = |step: u8| self.volts(&self.solve(&pedalling, step), "PAS", "GND");
         let pulses = (line(0) - line(1)).abs() > 2.0;
-        word(pulses && (drive == "smooth" || drive == "rough"), "works", "dead")
+        word(
+            pulses && (drive == "smooth" || drive == "rough"),
+            "works",
+            "dead",
+        )
     }
 
     fn dead(&self, motor_apart: bool) -> Solution {

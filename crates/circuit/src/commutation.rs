@@ -34,14 +34,17 @@ pub fn turn(codes: [u8; 6], phase_connected: [bool; 3]) -> Turn {
     let mut torque = 0.0;
     let mut dead = 0.0;
     for (step, code) in codes.iter().enumerate() {
-        let t = HALL_CODES.iter().position(|c| c == code).map_or(0.0, |driven| {
-            let (high, low) = PAIRS[driven];
-            if phase_connected[high as usize] && phase_connected[low as usize] {
-                (emf(high, step) - emf(low, step)) / 2.0
-            } else {
-                0.0
-            }
-        });
+        let t = HALL_CODES
+            .iter()
+            .position(|c| c == code)
+            .map_or(0.0, |driven| {
+                let (high, low) = PAIRS[driven];
+                if phase_connected[high as usize] && phase_connected[low as usize] {
+                    (emf(high, step) - emf(low, step)) / 2.0
+                } else {
+                    0.0
+                }
+            });
         torque += t / 6.0;
         if t < 0.25 {
             dead += 1.0 / 6.0;
@@ -74,7 +77,10 @@ mod tests {
     #[test]
     fn an_open_phase_leaves_a_third() {
         let t = turn(HALL_CODES, [true, true, false]);
-        assert!(close(t.torque, 1.0 / 3.0) && close(t.dead, 2.0 / 3.0), "{t:?}");
+        assert!(
+            close(t.torque, 1.0 / 3.0) && close(t.dead, 2.0 / 3.0),
+            "{t:?}"
+        );
     }
 
     #[test]

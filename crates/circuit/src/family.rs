@@ -236,13 +236,15 @@ impl Family {
     /// File, line and sentence of the first thing that is wrong: TOML that does not parse, a plug,
     /// access code or segment that does not exist, a pin beyond its plug, two wires on one pin.
     pub fn parse(file: &str, text: &str) -> Result<Self, CircuitError> {
-        let family: Self =
-            toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+        let family: Self = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
         let at = |offset: usize, message: String| CircuitError::at(file, text, offset, message);
         for plug in &family.plugs {
             let start = plug.id.span().start;
             if !family.access.contains_key(&plug.access) {
-                return Err(at(start, format!("there is no access code “{}”", plug.access)));
+                return Err(at(
+                    start,
+                    format!("there is no access code “{}”", plug.access),
+                ));
             }
             if !family.segments.iter().any(|s| s.id == plug.segment) {
                 return Err(at(start, format!("there is no segment “{}”", plug.segment)));
@@ -254,21 +256,38 @@ impl Family {
                 return Err(at(start, format!("there is no plug “{}”", strand.plug)));
             };
             if !family.segments.iter().any(|s| s.id == strand.segment) {
-                return Err(at(start, format!("there is no segment “{}”", strand.segment)));
+                return Err(at(
+                    start,
+                    format!("there is no segment “{}”", strand.segment),
+                ));
             }
             if !strand.wires.iter().any(|w| w.pin == strand.reference) {
-                return Err(at(start, format!("reference pin {} has no wire", strand.reference)));
+                return Err(at(
+                    start,
+                    format!("reference pin {} has no wire", strand.reference),
+                ));
             }
             for wire in &strand.wires {
                 if wire.pin == 0 || wire.pin > plug.pins {
                     return Err(at(
                         start,
-                        format!("pin {} is not on the {} pins of {}", wire.pin, plug.pins, plug.name),
+                        format!(
+                            "pin {} is not on the {} pins of {}",
+                            wire.pin, plug.pins, plug.name
+                        ),
                     ));
                 }
                 let same = family.strands.iter().filter(|s| s.plug == strand.plug);
-                if same.flat_map(|s| &s.wires).filter(|w| w.pin == wire.pin).count() > 1 {
-                    return Err(at(start, format!("two wires on pin {} of {}", wire.pin, plug.name)));
+                if same
+                    .flat_map(|s| &s.wires)
+                    .filter(|w| w.pin == wire.pin)
+                    .count()
+                    > 1
+                {
+                    return Err(at(
+                        start,
+                        format!("two wires on pin {} of {}", wire.pin, plug.name),
+                    ));
                 }
             }
         }

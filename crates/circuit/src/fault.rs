@@ -133,11 +133,16 @@ impl FaultBook {
     ///
     /// # Errors
     /// File and line of a fault id used twice, a sign or value that does not exist.
-    pub fn parse(file: &str, text: &str, sign_file: &str, sign_text: &str) -> Result<Self, CircuitError> {
+    pub fn parse(
+        file: &str,
+        text: &str,
+        sign_file: &str,
+        sign_text: &str,
+    ) -> Result<Self, CircuitError> {
         let faults: FaultFile =
             toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
-        let signs: SignFile = toml::from_str(sign_text)
-            .map_err(|e| CircuitError::toml(sign_file, sign_text, &e))?;
+        let signs: SignFile =
+            toml::from_str(sign_text).map_err(|e| CircuitError::toml(sign_file, sign_text, &e))?;
         let book = Self {
             faults: faults.fault,
             signs: signs.sign,
@@ -146,7 +151,10 @@ impl FaultBook {
         };
         for (k, fault) in book.faults.iter().enumerate() {
             let at = |m: String| CircuitError::at(file, text, fault.id.span().start, m);
-            if book.faults[..k].iter().any(|f| f.id.get_ref() == fault.id.get_ref()) {
+            if book.faults[..k]
+                .iter()
+                .any(|f| f.id.get_ref() == fault.id.get_ref())
+            {
                 return Err(at(format!("fault “{}” stands twice", fault.id.get_ref())));
             }
             for (sign, value) in &fault.signs {
@@ -183,9 +191,7 @@ impl FaultBook {
     pub fn cases(&self, profile: &Profile, net: &Netlist) -> Result<Vec<FaultCase>, CircuitError> {
         let mut out = Vec::new();
         for fault in &self.faults {
-            let at = |m: String| {
-                CircuitError::at(&self.file, &self.text, fault.id.span().start, m)
-            };
+            let at = |m: String| CircuitError::at(&self.file, &self.text, fault.id.span().start, m);
             let mut cases = Vec::new();
             let instances = if fault.each.is_empty() {
                 vec![String::new()]
@@ -193,9 +199,14 @@ impl FaultBook {
                 let mut list = Vec::new();
                 for pattern in &fault.each {
                     if pattern.contains('*') {
-                        let fits = net.elements.iter().map(|e| &e.id).filter(|id| glob(pattern, id));
+                        let fits = net
+                            .elements
+                            .iter()
+                            .map(|e| &e.id)
+                            .filter(|id| glob(pattern, id));
                         list.extend(
-                            fits.filter(|id| !fault.except.iter().any(|p| glob(p, id))).cloned(),
+                            fits.filter(|id| !fault.except.iter().any(|p| glob(p, id)))
+                                .cloned(),
                         );
                     } else {
                         list.push(pattern.clone());
@@ -268,11 +279,16 @@ pub fn fill(text: &str, x: &str, profile: &Profile) -> String {
     let mut parts = x.split('.');
     let strand_id = parts.next().unwrap_or_default();
     let pin = parts.next().unwrap_or_default();
-    let mut out = text.replace("{x}", x).replace("{strand}", strand_id).replace("{pin}", pin);
+    let mut out = text
+        .replace("{x}", x)
+        .replace("{strand}", strand_id)
+        .replace("{pin}", pin);
     if let Some(strand) = profile.family.strand(strand_id) {
         let wire = strand.wires.iter().find(|w| w.pin.to_string() == pin);
         let words = wire.map_or_else(String::new, |w| w.function.clone());
-        out = out.replace("{wire}", &words).replace("{device}", &strand.name.to_lowercase());
+        out = out
+            .replace("{wire}", &words)
+            .replace("{device}", &strand.name.to_lowercase());
     }
     out
 }
@@ -299,7 +315,11 @@ fn glob(pattern: &str, text: &str) -> bool {
 }
 
 fn numbers(effect: &str) -> Vec<f64> {
-    effect.split_whitespace().skip(1).filter_map(|w| w.parse().ok()).collect()
+    effect
+        .split_whitespace()
+        .skip(1)
+        .filter_map(|w| w.parse().ok())
+        .collect()
 }
 
 enum Parse {
@@ -347,5 +367,7 @@ fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse
 
 fn capital(text: &str) -> String {
     let mut chars = text.chars();
-    chars.next().map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
+    chars
+        .next()
+        .map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect())
 }

@@ -112,7 +112,13 @@ impl Meter {
     }
 
     /// Solve with the meter's own load or injection and read.
-    pub fn read_alone(&self, circuit: &Circuit, state: &VehicleState, step: u8, z: &[f64]) -> Shown {
+    pub fn read_alone(
+        &self,
+        circuit: &Circuit,
+        state: &VehicleState,
+        step: u8,
+        z: &[f64],
+    ) -> Shown {
         let (r, b) = (self.pair.red, self.pair.black);
         let mut extras = Vec::new();
         if let Some(ohms) = self.shunt_ohms {
@@ -122,7 +128,11 @@ impl Meter {
             extras.push(Extra::Inject(r, b, DIODE_VOLTS, DIODE_OHMS));
             let s = circuit.solve(state, step, z, &extras);
             let volts = s.volts[r] - s.volts[b];
-            return if volts > DIODE_OL { Shown::OverRange } else { Shown::Value(volts) };
+            return if volts > DIODE_OL {
+                Shown::OverRange
+            } else {
+                Shown::Value(volts)
+            };
         }
         let s = circuit.solve(state, step, z, &extras);
         self.read(circuit, &s)

@@ -31,7 +31,9 @@ impl Condition {
 
     /// Does it hold in this state?
     pub fn holds(&self, state: &VehicleState) -> bool {
-        self.0.iter().all(|(f, w)| state.word(f) == Some(w.as_str()))
+        self.0
+            .iter()
+            .all(|(f, w)| state.word(f) == Some(w.as_str()))
     }
 }
 
@@ -51,7 +53,9 @@ impl Watches {
     /// taken as released.
     pub fn low(self, state: &VehicleState, step: u8) -> bool {
         match self {
-            Self::Hall(line) => crate::commutation::HALL_CODES[step as usize % 6] & (4 >> line) == 0,
+            Self::Hall(line) => {
+                crate::commutation::HALL_CODES[step as usize % 6] & (4 >> line) == 0
+            }
             Self::Pedal => state.crank == crate::state::Crank::Turned && step % 2 == 1,
             Self::Speed => state.wheel == crate::state::Wheel::Turned && step % 2 == 1,
         }

@@ -172,7 +172,9 @@ impl Profile {
             Change::NormallyClosedBrake { strand } => {
                 self.strand_mut(strand)?;
                 if !strand.starts_with("brake") {
-                    return Err(CircuitError::Change(format!("{strand} is not a brake lever")));
+                    return Err(CircuitError::Change(format!(
+                        "{strand} is not a brake lever"
+                    )));
                 }
                 if !self.normally_closed.contains(strand) {
                     self.normally_closed.push(strand.clone());
@@ -217,7 +219,11 @@ impl Profile {
                 if face != "round" && face != "flat" {
                     return Err(CircuitError::Change("a plug face is round or flat".into()));
                 }
-                let found = self.family.plugs.iter_mut().find(|p| p.id.get_ref() == plug);
+                let found = self
+                    .family
+                    .plugs
+                    .iter_mut()
+                    .find(|p| p.id.get_ref() == plug);
                 let found = found.ok_or_else(|| CircuitError::Unknown {
                     kind: "plug",
                     name: plug.clone(),
@@ -270,7 +276,10 @@ impl Profile {
                     && net.resistor(&name("pin"), &near, &far, strand.pin_ohms, 0.3)
                     && net.resistor(&name("lead"), &far, &wire.to, strand.lead_ohms, 0.2);
                 if !ok {
-                    return Err(CircuitError::Change(format!("two elements are called {}", name("run"))));
+                    return Err(CircuitError::Change(format!(
+                        "two elements are called {}",
+                        name("run")
+                    )));
                 }
                 let contact = net.element(&name("pin")).expect("just added");
                 net.elements[contact].plug = Some(strand.plug.clone());
@@ -299,7 +308,10 @@ impl Profile {
                 ohms: need(spec.ohms, "ohms")?,
                 leak_ohms: spec.leak_ohms.unwrap_or(f64::INFINITY),
                 when,
-                inverted: self.normally_closed.iter().any(|s| id.starts_with(&format!("{s}-"))),
+                inverted: self
+                    .normally_closed
+                    .iter()
+                    .any(|s| id.starts_with(&format!("{s}-"))),
             },
             "diode" => Part::Diode {
                 volts: need(spec.volts, "volts")?,
@@ -322,7 +334,11 @@ impl Profile {
                 let idle = over.map_or(idle, |v| v / 5.0);
                 Part::Ratio {
                     idle,
-                    full: if over.is_some() { idle } else { spec.full.unwrap_or(idle) },
+                    full: if over.is_some() {
+                        idle
+                    } else {
+                        spec.full.unwrap_or(idle)
+                    },
                     ohms: need(spec.ohms, "ohms")?,
                     min_volts: need(spec.min_volts, "min_volts")?,
                 }
@@ -340,7 +356,9 @@ impl Profile {
                 },
             },
             other => {
-                return Err(CircuitError::Change(format!("part “{id}”: there is no kind “{other}”")));
+                return Err(CircuitError::Change(format!(
+                    "part “{id}”: there is no kind “{other}”"
+                )));
             }
         };
         let spread = spec.spread.unwrap_or(match part {
@@ -365,17 +383,21 @@ impl Profile {
         if fresh {
             Ok(())
         } else {
-            Err(CircuitError::Change(format!("two elements are called “{id}”")))
+            Err(CircuitError::Change(format!(
+                "two elements are called “{id}”"
+            )))
         }
     }
 
     /// Controller threshold of the brake line: middle of its pull-up.
     pub fn brake_threshold(&self) -> f64 {
-        self.brake_pull_up.map_or(self.family.logic.brake_volts, |v| v * 0.4)
+        self.brake_pull_up
+            .map_or(self.family.logic.brake_volts, |v| v * 0.4)
     }
 
     /// Controller threshold of the hall lines: middle of their pull-up.
     pub fn hall_threshold(&self) -> f64 {
-        self.hall_pull_up.map_or(self.family.logic.hall_volts, |v| v * 0.45)
+        self.hall_pull_up
+            .map_or(self.family.logic.hall_volts, |v| v * 0.45)
     }
 }

@@ -11,6 +11,7 @@
 use crate::fault::Effect;
 use crate::netlist::{Element, Netlist, NodeId, Part};
 use crate::state::VehicleState;
+use std::sync::Arc;
 
 /// Flips after which a device is locked off.
 pub const MAX_FLIPS: u8 = 6;
@@ -49,6 +50,13 @@ pub struct Circuit {
     /// Elements, fault bridges appended.
     pub elements: Vec<Element>,
     fixes: Vec<Fix>,
+    plan: Arc<Plan>,
+}
+
+/// The elimination order and the pattern of the factors; shared by circuits that differ only in
+/// values.
+#[derive(Debug)]
+struct Plan {
     n: usize,
     order: Vec<usize>,
     /// position in the value array of (row, column), `NONE` where zero.
@@ -111,103 +119,31 @@ impl Circuit {
     /// Compile a netlist with the effects of a fault. `pairs` lists the node pairs across which an
     /// [`Extra`] will be put, so that the order knows them.
     pub fn compile(net: &Netlist, effects: &[Effect], pairs: &[(NodeId, NodeId)]) -> Self {
-        let mut elements = net.elements.clone();
-        let mut fixes = vec![HEALTHY; elements.len()];
-        for effect in effects {
-            match effect {
-                Effect::Open(e) => fixes[*e].open = true,
-                Effect::Series(e, ohms) => fixes[*e].series_ohms += ohms,
-                Effect::Scale(e, factor) => fixes[*e].scale *= factor,
-                Effect::Force(e, closed) => fixes[*e].forced = Some(*closed),
-                Effect::Ratio(e, ratio) => fixes[*e].stuck_ratio = Some(*ratio),
-                Effect::Bridge(a, b, ohms) => {
-                    elements.push(Element {
-                        id: "fault-bridge".into(),
-                        a: *a,
-                        b: *b,
-                        c: *b,
-                        part: Part::Resistor { ohms: *ohms },
-                        spread: 0.35,
-                        plug: None,
-                    });
-                    fixes.push(HEALTHY);
-                }
-            }
-        }
-        let n = net.nodes.len();
-        let mut adjacent = vec![false; n * n];
-        let mut join = |a: usize, b: usize| {
-            if a != b {
-                adjacent[a * n + b] = true;
-                adjacent[b * n + a] = true;
-            }
-        };
-        for e in &elements {
-            join(e.a, e.b);
-            join(e.b, e.c);
-            join(e.a, e.c);
-        }
-        for &(a, b) in pairs {
-            join(a, b);
-        }
-        // Minimum degree elimination, ties by node index so that the order is always the same.
-        let mut left: Vec<usize> = (0..n).collect();
-        let mut order = Vec::with_capacity(n);
-        let mut coupled = Vec::with_capacity(n);
-        let mut alive = vec![true; n];
-        while !left.is_empty() {
-            let (at, &k) = left
-                .iter()
-                .enumerate()
-                .min_by_key(|(_, k)| {
-                    let row = &adjacent[**k * n..(**k + 1) * n];
-                    (row.iter().zip(&alive).filter(|(c, l)| **c && **l).count(), **k)
-                })
-                .expect("not empty");
-            left.swap_remove(at);
-            left.sort_unstable();
-            alive[k] = false;
-            let later: Vec<usize> = (0..n).filter(|j| alive[*j] && adjacent[k * n + j]).collect();
-            for &i in &later {
-                for &j in &later {
-                    if i != j {
-                        adjacent[i * n + j] = true;
-                    }
-                }
-            }
-            order.push(k);
-            coupled.push(later);
-        }
-        let mut pos = vec![NONE; n * n];
-        let mut nnz = 0;
-        for i in 0..n {
-            for j in 0..n {
-                if i == j || adjacent[i * n + j] {
-                    pos[i * n + j] = nnz;
-                    nnz += 1;
-                }
-            }
-        }
+        let (elements, fixes) = faulted(net, effects);
+        let plan = Arc::new(Plan::new(net.nodes.len(), &elements, pairs));
         Self {
             elements,
             fixes,
-            n,
-            order,
-            pos,
-            nnz: nnz as usize,
-            coupled,
+            plan,
         }
     }
 
+    /// The same vehicle with other effects; the order is kept unless a bridge couples new nodes.
+    pub fn with(&self, net: &Netlist, effects: &[Effect], pairs: &[(NodeId, NodeId)]) -> Self {
+        if effects.iter().any(|e| matches!(e, Effect::Bridge(..))) {
+            return Self::compile(net, effects, pairs);
+        }
+        let (elements, fixes) = faulted(net, effects);
+        Self {
+            elements,
+            fixes,
+            plan: Arc::clone(&self.plan),
+        }
+    }
     fn at(&self, i: usize, j: usize) -> usize {
-        let p = self.pos[i * self.n + j];
+        let p = self.plan.pos[i * self.plan.n + j];
         debug_assert_ne!(p, NONE, "pair not in the pattern");
         p as usize
-    }
-
-    /// Elements that could conduct in some state, for reachability questions.
-    pub fn node_count(&self) -> usize {
-        self.n
     }
 
     /// Solve for a state and rotor step. `z` gives each element's deviation in units of its spread
@@ -273,7 +209,12 @@ impl Circuit {
         let element = &self.elements[k];
         let fix = &self.fixes[k];
         let off = Linear::default();
-        if fix.open || element.plug.as_ref().is_some_and(|p| state.apart.contains(p)) {
+        if fix.open
+            || element
+                .plug
+                .as_ref()
+                .is_some_and(|p| state.apart.contains(p))
+        {
             return off;
         }
         let two = |g: f64, amps: f64| Linear {
@@ -283,9 +224,10 @@ impl Circuit {
             kind: LinearKind::TwoPole,
         };
         match &element.part {
-            Part::Resistor { ohms } => {
-                two(1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)), 0.0)
-            }
+            Part::Resistor { ohms } => two(
+                1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)),
+                0.0,
+            ),
             Part::Source { volts, ohms, when } => {
                 if !when.holds(state) {
                     return off;
@@ -301,7 +243,10 @@ impl Circuit {
             } => {
                 let closed = fix.forced.unwrap_or(when.holds(state) != *inverted);
                 if closed {
-                    two(1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)), 0.0)
+                    two(
+                        1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)),
+                        0.0,
+                    )
                 } else if leak_ohms.is_finite() {
                     two(1.0 / (leak_ohms * self.value(k, z)), 0.0)
                 } else {
@@ -339,7 +284,9 @@ impl Circuit {
                     _ => off,
                 }
             }
-            Part::Ratio { idle, full, ohms, .. } => {
+            Part::Ratio {
+                idle, full, ohms, ..
+            } => {
                 let open = state.throttle == crate::state::Throttle::Full;
                 let ratio = fix.stuck_ratio.unwrap_or(if open { *full } else { *idle });
                 let ratio = ratio * fix.scale * self.value(k, z);
@@ -384,7 +331,11 @@ impl Circuit {
             Part::Diode { volts, .. } => {
                 if device == Device::On {
                     let amps = linear.g * (s.volts[e.a] - s.volts[e.b]) + linear.amps;
-                    if amps < -1e-12 { Device::Off } else { Device::On }
+                    if amps < -1e-12 {
+                        Device::Off
+                    } else {
+                        Device::On
+                    }
                 } else if same(e.a, e.b)
                     && s.volts[e.a] - s.volts[e.b] > volts * self.value(k, z) + 1e-9
                 {
@@ -406,7 +357,11 @@ impl Circuit {
                 let input = s.volts[e.a] - s.volts[e.c];
                 let set = volts * fix.scale * self.value(k, z);
                 if device == Device::Off {
-                    return if input > *on_volts { Device::Regulate } else { Device::Off };
+                    return if input > *on_volts {
+                        Device::Regulate
+                    } else {
+                        Device::Off
+                    };
                 }
                 if input < *off_volts {
                     return Device::Off;
@@ -440,19 +395,25 @@ impl Circuit {
                 let powered = same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts;
                 if powered { Device::On } else { Device::Off }
             }
-            Part::OpenCollector { watches, min_volts, .. } => {
+            Part::OpenCollector {
+                watches, min_volts, ..
+            } => {
                 let low = fix.forced.unwrap_or_else(|| watches.low(state, step));
                 let powered = fix.forced == Some(true)
                     || (same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts);
-                if low && powered { Device::On } else { Device::Off }
+                if low && powered {
+                    Device::On
+                } else {
+                    Device::Off
+                }
             }
             _ => Device::Passive,
         }
     }
 
     fn linear_solve(&self, linear: &[Linear], extras: &[Extra]) -> Solution {
-        let n = self.n;
-        let mut a = vec![0.0; self.nnz];
+        let n = self.plan.n;
+        let mut a = vec![0.0; self.plan.nnz];
         let mut rhs = vec![0.0; n];
         let mut parent: Vec<usize> = (0..n).collect();
         fn root(parent: &mut [usize], mut x: usize) -> usize {
@@ -537,7 +498,7 @@ impl Circuit {
                 a[self.at(i, i)] += 1.0;
             }
         }
-        for (k, later) in self.order.iter().zip(&self.coupled) {
+        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled) {
             let pivot = 1.0 / a[self.at(*k, *k)];
             for &i in later {
                 let p = self.at(i, *k);
@@ -570,7 +531,7 @@ impl Circuit {
     }
 
     fn substitute(&self, a: &[f64], x: &mut [f64]) {
-        for (k, later) in self.order.iter().zip(&self.coupled) {
+        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled) {
             let v = x[*k];
             if v != 0.0 {
                 for &i in later {
@@ -578,7 +539,7 @@ impl Circuit {
                 }
             }
         }
-        for (k, later) in self.order.iter().zip(&self.coupled).rev() {
+        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled).rev() {
             let mut v = x[*k];
             for &j in later {
                 v -= a[self.at(*k, j)] * x[j];
@@ -593,7 +554,7 @@ impl Circuit {
         if s.island[a] != s.island[b] {
             return None;
         }
-        let mut x = vec![0.0; self.n];
+        let mut x = vec![0.0; self.plan.n];
         x[a] += 1.0;
         x[b] -= 1.0;
         self.substitute(&s.factors, &mut x);
@@ -608,6 +569,103 @@ impl Circuit {
             l.g * (s.volts[e.a] - s.volts[e.b]) + l.amps
         } else {
             0.0
+        }
+    }
+}
+
+fn faulted(net: &Netlist, effects: &[Effect]) -> (Vec<Element>, Vec<Fix>) {
+    let mut elements = net.elements.clone();
+    let mut fixes = vec![HEALTHY; elements.len()];
+    for effect in effects {
+        match effect {
+            Effect::Open(e) => fixes[*e].open = true,
+            Effect::Series(e, ohms) => fixes[*e].series_ohms += ohms,
+            Effect::Scale(e, factor) => fixes[*e].scale *= factor,
+            Effect::Force(e, closed) => fixes[*e].forced = Some(*closed),
+            Effect::Ratio(e, ratio) => fixes[*e].stuck_ratio = Some(*ratio),
+            Effect::Bridge(a, b, ohms) => {
+                elements.push(Element {
+                    id: "fault-bridge".into(),
+                    a: *a,
+                    b: *b,
+                    c: *b,
+                    part: Part::Resistor { ohms: *ohms },
+                    spread: 0.35,
+                    plug: None,
+                });
+                fixes.push(HEALTHY);
+            }
+        }
+    }
+    (elements, fixes)
+}
+
+impl Plan {
+    fn new(n: usize, elements: &[Element], pairs: &[(NodeId, NodeId)]) -> Self {
+        let mut adjacent = vec![false; n * n];
+        let mut join = |a: usize, b: usize| {
+            if a != b {
+                adjacent[a * n + b] = true;
+                adjacent[b * n + a] = true;
+            }
+        };
+        for e in elements {
+            join(e.a, e.b);
+            join(e.b, e.c);
+            join(e.a, e.c);
+        }
+        for &(a, b) in pairs {
+            join(a, b);
+        }
+        // Minimum degree elimination, ties by node index so that the order is always the same.
+        let mut left: Vec<usize> = (0..n).collect();
+        let mut order = Vec::with_capacity(n);
+        let mut coupled = Vec::with_capacity(n);
+        let mut alive = vec![true; n];
+        while !left.is_empty() {
+            let (at, &k) = left
+                .iter()
+                .enumerate()
+                .min_by_key(|(_, k)| {
+                    let row = &adjacent[**k * n..(**k + 1) * n];
+                    (
+                        row.iter().zip(&alive).filter(|(c, l)| **c && **l).count(),
+                        **k,
+                    )
+                })
+                .expect("not empty");
+            left.swap_remove(at);
+            left.sort_unstable();
+            alive[k] = false;
+            let later: Vec<usize> = (0..n)
+                .filter(|j| alive[*j] && adjacent[k * n + j])
+                .collect();
+            for &i in &later {
+                for &j in &later {
+                    if i != j {
+                        adjacent[i * n + j] = true;
+                    }
+                }
+            }
+            order.push(k);
+            coupled.push(later);
+        }
+        let mut pos = vec![NONE; n * n];
+        let mut nnz = 0;
+        for i in 0..n {
+            for j in 0..n {
+                if i == j || adjacent[i * n + j] {
+                    pos[i * n + j] = nnz;
+                    nnz += 1;
+                }
+            }
+        }
+        Self {
+            n,
+            order,
+            pos,
+            nnz: nnz as usize,
+            coupled,
         }
     }
 }

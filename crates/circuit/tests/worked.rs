@@ -46,7 +46,11 @@ fn divider() {
     net.resistor("r2", "m", "n", 2000.0, 0.0);
     let c = Circuit::compile(&net, &[], &[]);
     // 12 V · 2000 / (1 + 999 + 2000) = 8 V; seen through 2000 ∥ 1000 = 666.7 Ω: loading 0.53 mV
-    close(read(&net, &c, "m", "n"), 8.0 * 10e6 / (10e6 + 2000.0 * 1000.0 / 3000.0), 1e-9);
+    close(
+        read(&net, &c, "m", "n"),
+        8.0 * 10e6 / (10e6 + 2000.0 * 1000.0 / 3000.0),
+        1e-9,
+    );
 }
 
 #[test]
@@ -118,7 +122,10 @@ impl Bike {
 fn the_family_is_of_working_size() {
     let b = bike();
     assert!(b.net.nodes.len() >= 60, "{} nodes", b.net.nodes.len());
-    let cases = FaultBook::shipped().unwrap().cases(&b.profile, &b.net).unwrap();
+    let cases = FaultBook::shipped()
+        .unwrap()
+        .cases(&b.profile, &b.net)
+        .unwrap();
     assert!(cases.len() >= 100, "{} cases", cases.len());
 }
 
@@ -132,7 +139,11 @@ fn every_shipped_fault_has_a_case_and_every_case_changes_something() {
         let mine: Vec<_> = cases.iter().filter(|c| &c.fault == id).collect();
         assert!(!mine.is_empty(), "{id}: an element name is wrong");
         for case in mine {
-            assert!(!case.effects.is_empty() || !case.signs.is_empty(), "{} does nothing", case.key);
+            assert!(
+                !case.effects.is_empty() || !case.signs.is_empty(),
+                "{} does nothing",
+                case.key
+            );
         }
     }
 }
@@ -232,7 +243,9 @@ fn winding_and_bridge_measurements() {
     };
     let s = c.solve(&out, 0, &[], &[]);
     // two windings of 60 mΩ and two leads of 12 mΩ
-    let ohms = c.source_ohms(&s, b.node("phase.1.d"), b.node("phase.2.d")).unwrap();
+    let ohms = c
+        .source_ohms(&s, b.node("phase.1.d"), b.node("phase.2.d"))
+        .unwrap();
     close(ohms, 0.144, 1e-6);
     let diode = |red: &str, black: &str, c: &Circuit| {
         let meter = Meter {
@@ -244,7 +257,11 @@ fn winding_and_bridge_measurements() {
         meter.read_alone(c, &out, 0, &[])
     };
     close(diode("GND", "PU", &c).capped(Mode::Diode), 0.47, 0.01);
-    let short = Circuit::compile(&b.net, &[Effect::Bridge(b.node("PU"), b.node("GND"), 0.3)], &pairs);
+    let short = Circuit::compile(
+        &b.net,
+        &[Effect::Bridge(b.node("PU"), b.node("GND"), 0.3)],
+        &pairs,
+    );
     assert!(diode("GND", "PU", &short).capped(Mode::Diode) < 0.01);
 }
 
@@ -311,7 +328,9 @@ fn a_normally_closed_brake_drives_when_joined_and_stops_when_squeezed() {
 
 #[test]
 fn bad_family_files_name_their_line() {
-    let text = SHIPPED[0].1.replace("plug = \"throttle\"", "plug = \"throtle\"");
+    let text = SHIPPED[0]
+        .1
+        .replace("plug = \"throttle\"", "plug = \"throtle\"");
     let error = Family::parse("mine.toml", &text).unwrap_err().to_string();
     assert!(error.starts_with("mine.toml, line "), "{error}");
     assert!(error.contains("throtle"), "{error}");

@@ -1,1 +1,293 @@
-//! Stub.
+//! The simulated vehicle: plays the outside world for tests and practice.
+//!
+//! It shares the circuit graph and the solver with the product, and nothing else: its component
+//! values, instrument noise, misplaced tips, fault frequencies and the words of its owner are its
+//! own, and the diagnosis never sees its true state.
+
+pub mod complaint;
+pub mod frequency;
+
+use rand::{Rng, RngExt, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use spannung_circuit::behaviour::{NO_SIGNS, Scene};
+use spannung_circuit::meter::{Meter, OL_OHMS};
+use spannung_circuit::netlist::Part;
+use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, Pair, Profile, VehicleState};
+
+/// What the display of the instrument showed, SI; OL is infinite.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Display {
+    /// Lowest figure seen.
+    pub low: f64,
+    /// Highest figure seen.
+    pub high: f64,
+}
+
+/// How the simulated technician and instruments err.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Errors {
+    /// Share of readings taken at a wrong place.
+    pub misprobe: f64,
+    /// Share of looks at a faulty thing that miss it.
+    pub missed: f64,
+    /// Share of looks at a sound thing that see something.
+    pub imagined: f64,
+}
+
+impl Default for Errors {
+    fn default() -> Self {
+        Self {
+            misprobe: 0.05,
+            missed: 0.10,
+            imagined: 0.04,
+        }
+    }
+}
+
+/// A vehicle with its own component values and at most one fault.
+#[derive(Debug)]
+pub struct Vehicle {
+    profile: Profile,
+    net: Netlist,
+    case: Option<FaultCase>,
+    circuit: Circuit,
+    sound: Circuit,
+    z: Vec<f64>,
+    errors: Errors,
+    rng: ChaCha8Rng,
+}
+
+/// One standard normal draw (sum of twelve uniforms: tails end at six sigma, as real parts' do).
+fn normal(rng: &mut impl Rng) -> f64 {
+    (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0
+}
+
+impl Vehicle {
+    /// Make a vehicle. `pairs` are the probe pairs that put a load or a current on the circuit.
+    pub fn new(
+        profile: &Profile,
+        net: &Netlist,
+        case: Option<FaultCase>,
+        pairs: &[(usize, usize)],
+        errors: Errors,
+        seed: u64,
+    ) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(seed);
+        let effects = case.as_ref().map_or(&[][..], |c| &c.effects[..]);
+        let circuit = Circuit::compile(net, effects, pairs);
+        let sound = Circuit::compile(net, &[], pairs);
+        // volts per group anywhere between a fifth and full, each group within a few millivolts
+        let charge = rng.random_range(3.60..4.08);
+        let winding = 0.10 * normal(&mut rng);
+        let z = circuit
+            .elements
+            .iter()
+            .map(|e| {
+                let draw = normal(&mut rng);
+                let deviation = match &e.part {
+                    Part::Source { volts, .. } if e.id.starts_with("group.") => {
+                        ((charge + 0.004 * draw) / volts).ln()
+                    }
+                    Part::Source { .. } => 0.002 * draw,
+                    Part::Resistor { .. }
+                        if e.id.starts_with("winding-") && !e.id.ends_with("frame") =>
+                    {
+                        winding + 0.008 * draw
+                    }
+                    Part::Resistor { ohms } if *ohms < 1.0 => 0.22 * draw,
+                    Part::Resistor { ohms } if *ohms > 1e6 => 0.5 * draw,
+                    Part::Resistor { .. } => 0.06 * draw,
+                    Part::Regulator { .. } => 0.02 * draw,
+                    Part::Ratio { .. } if e.id.ends_with("-pull") => 0.002 * draw,
+                    Part::Ratio { .. } => 0.03 * draw,
+                    Part::Diode { .. } => 0.03 * draw,
+                    Part::Switch { .. } | Part::OpenCollector { .. } => 0.25 * draw,
+                };
+                // the circuit multiplies by exp(spread · z)
+                if e.spread > 0.0 {
+                    deviation / e.spread
+                } else {
+                    0.0
+                }
+            })
+            .chain(std::iter::once(0.0))
+            .collect::<Vec<_>>();
+        let mut vehicle = Self {
+            profile: profile.clone(),
+            net: net.clone(),
+            case,
+            circuit,
+            sound,
+            z,
+            errors,
+            rng,
+        };
+        let last = vehicle.z.len() - 1;
+        vehicle.z[last] = normal(&mut vehicle.rng);
+        vehicle
+    }
+
+    /// The fault it hides, for the score only.
+    pub fn truth(&self) -> Option<&FaultCase> {
+        self.case.as_ref()
+    }
+
+    /// Does the fault show at this moment? An intermittent one does in three of ten looks.
+    fn shows(&mut self) -> bool {
+        !self.case.as_ref().is_some_and(|c| c.intermittent) || self.rng.random::<f64>() < 0.3
+    }
+
+    /// Measure: the moments are solved one by one and the display shows lowest and highest.
+    pub fn measure(
+        &mut self,
+        mode: Mode,
+        pair: &Pair,
+        shunt_ohms: Option<f64>,
+        element: Option<usize>,
+        moments: &[(VehicleState, u8)],
+    ) -> Display {
+        let mut pair = pair.clone();
+        if self.rng.random::<f64>() < self.errors.misprobe && mode != Mode::Amps {
+            if self.rng.random::<bool>() {
+                let nothing = match mode {
+                    Mode::Volts => 0.0,
+                    _ => f64::INFINITY,
+                };
+                return Display {
+                    low: nothing,
+                    high: nothing,
+                };
+            }
+            if shunt_ohms.is_none() && mode != Mode::Diode {
+                pair.red = self.rng.random_range(0..self.net.nodes.len());
+            }
+        }
+        let meter = Meter {
+            mode,
+            pair,
+            shunt_ohms,
+            element,
+        };
+        let shows = self.shows();
+        let circuit = if shows { &self.circuit } else { &self.sound };
+        let mut low = f64::MAX;
+        let mut high = f64::MIN;
+        for (state, step) in moments {
+            let shown = if meter.own_solve() {
+                meter.read_alone(circuit, state, *step, &self.z)
+            } else {
+                let s = circuit.solve(state, *step, &self.z, &[]);
+                meter.read(circuit, &s)
+            };
+            let value = match shown {
+                spannung_circuit::meter::Shown::OverRange => f64::INFINITY,
+                spannung_circuit::meter::Shown::Value(v) => v,
+            };
+            low = low.min(value);
+            high = high.max(value);
+        }
+        Display {
+            low: self.noisy(mode, low),
+            high: self.noisy(mode, high),
+        }
+    }
+
+    /// Lowest and highest group voltage.
+    pub fn groups(&mut self, state: &VehicleState) -> Display {
+        let s = self.circuit.solve(state, 0, &self.z, &[]);
+        let mut low = f64::MAX;
+        let mut high = f64::MIN;
+        for k in 1..=self.profile.family.cells.groups {
+            let (Some(a), Some(b)) = (
+                self.net.find(&format!("C{k}")),
+                self.net.find(&format!("C{}", k - 1)),
+            ) else {
+                continue;
+            };
+            let v = s.volts[a] - s.volts[b];
+            low = low.min(v);
+            high = high.max(v);
+        }
+        Display {
+            low: self.noisy(Mode::Volts, low),
+            high: self.noisy(Mode::Volts, high),
+        }
+    }
+
+    fn noisy(&mut self, mode: Mode, value: f64) -> f64 {
+        if value.is_infinite() {
+            return value;
+        }
+        let n = normal(&mut self.rng);
+        let v = match mode {
+            Mode::Volts if value.abs() < 0.4 => value + n * (0.001 + 0.004 * value.abs()),
+            Mode::Volts => value * (1.0 + 0.003 * n) + 0.005 * n,
+            Mode::Diode => value * (1.0 + 0.006 * n),
+            Mode::Ohms => (value * (1.0 + 0.008 * n) + 0.015 * n.abs()).max(0.0),
+            Mode::Milliohms => (value * (1.0 + 0.005 * n) + 0.000_15 * n).max(0.0),
+            Mode::Amps => (value * (1.0 + 0.015 * n)).abs() + 0.002 * n.abs(),
+        };
+        if mode == Mode::Ohms && v > OL_OHMS {
+            f64::INFINITY
+        } else {
+            v
+        }
+    }
+
+    /// Look, feel or try: index of the value that the person reports.
+    pub fn look(&mut self, sign: &str, values: &[String], state: &VehicleState) -> usize {
+        let intermittent_hides = {
+            let named = self
+                .case
+                .as_ref()
+                .is_some_and(|c| c.signs.contains_key(sign));
+            !named && !self.shows()
+        };
+        let signs = self.case.as_ref().map_or(&NO_SIGNS, |c| &c.signs);
+        let scene = Scene {
+            profile: &self.profile,
+            net: &self.net,
+            circuit: if intermittent_hides {
+                &self.sound
+            } else {
+                &self.circuit
+            },
+            z: &self.z,
+            signs: if intermittent_hides { &NO_SIGNS } else { signs },
+        };
+        let healthy = Scene {
+            circuit: &self.sound,
+            signs: &NO_SIGNS,
+            ..scene
+        };
+        let at = |seen: Option<String>| {
+            seen.and_then(|s| values.iter().position(|v| *v == s))
+                .unwrap_or(0)
+        };
+        let value = at(scene.observe(sign, state));
+        let usual = at(healthy.observe(sign, state));
+        let roll: f64 = self.rng.random();
+        if value == usual && roll < self.errors.imagined {
+            let other = self.rng.random_range(0..values.len());
+            return other;
+        }
+        if value != usual && roll < self.errors.missed {
+            return usual;
+        }
+        value
+    }
+
+    /// What the owner says: symptom ids, most telling first.
+    pub fn complaint(&mut self) -> Vec<String> {
+        let signs = self.case.as_ref().map_or(&NO_SIGNS, |c| &c.signs);
+        let scene = Scene {
+            profile: &self.profile,
+            net: &self.net,
+            circuit: &self.circuit,
+            z: &self.z,
+            signs,
+        };
+        let intermittent = self.case.as_ref().is_some_and(|c| c.intermittent);
+        complaint::tell(&scene, intermittent, &self.circuit, &self.z)
+    }
+}

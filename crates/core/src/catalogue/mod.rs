@@ -1,0 +1,584 @@
+//! What we believe: priors, symptoms, risk factors, repair classes, tests, the gate's checks.
+//! Read from `data/*.toml`, checked on load; errors name file and line.
+
+use crate::error::CoreError;
+use serde::Deserialize;
+use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Requirement};
+use std::collections::BTreeMap;
+use toml::Spanned;
+
+const PRIORS: (&str, &str) = ("priors.toml", include_str!("../../data/priors.toml"));
+const CLASSES: (&str, &str) = ("classes.toml", include_str!("../../data/classes.toml"));
+const SYMPTOMS: (&str, &str) = ("symptoms.toml", include_str!("../../data/symptoms.toml"));
+const TESTS: (&str, &str) = ("tests.toml", include_str!("../../data/tests.toml"));
+const GATE: (&str, &str) = ("gate.toml", include_str!("../../data/gate.toml"));
+
+/// Prior, symptoms and repair of a fault.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Prior {
+    /// Fault id.
+    pub fault: Spanned<String>,
+    /// Repair class; may hold `{x}` or `{strand}`.
+    pub class: String,
+    /// Weight per 1000 jobs of this vehicle group.
+    pub weight: f64,
+    /// Odds multiplier per risk factor.
+    #[serde(default)]
+    pub risk: BTreeMap<String, f64>,
+    /// P(symptom | fault).
+    #[serde(default)]
+    pub symptoms: BTreeMap<String, f64>,
+    /// Hands-on minutes of the repair, access not included.
+    pub minutes: f64,
+    /// Price band of the part: 0, A … E.
+    pub band: String,
+}
+
+/// One act on one part at one place.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct RepairClass {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name as a suspect.
+    pub name: String,
+    /// What is done.
+    pub act: String,
+    /// Segment.
+    pub segment: String,
+}
+
+/// A symptom.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Symptom {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Plain words.
+    pub name: String,
+    /// Crisp definition.
+    pub definition: String,
+    /// Question to the customer; empty when only a technician can tell.
+    pub ask: String,
+    /// What customers say.
+    pub words: Vec<String>,
+    /// Signs it follows from.
+    #[serde(default)]
+    pub when: BTreeMap<String, String>,
+    /// Reported without a listed cause.
+    pub leak: f64,
+    /// How far a customer's answer can be trusted.
+    pub reliability: f64,
+    /// What to do at once.
+    #[serde(default)]
+    pub caution: Option<String>,
+}
+
+/// A risk factor.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Risk {
+    /// Letter.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Definition.
+    pub definition: String,
+    /// What customers say.
+    pub words: Vec<String>,
+    /// Share of all jobs that have it.
+    pub rate: f64,
+}
+
+/// A procedure: answered with a sign's value.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Procedure {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name.
+    pub name: String,
+    /// Sign it shows.
+    pub sign: String,
+    /// How it is done.
+    pub how: String,
+    /// Access code.
+    pub access: String,
+    /// Hands-on minutes.
+    pub minutes: f64,
+    /// 0 dead or looking … 4 specialist.
+    pub risk: u8,
+    /// State it needs.
+    #[serde(default)]
+    pub state: Requirement,
+    /// P(seen | there).
+    pub sensitivity: f64,
+    /// P(healthy | healthy).
+    pub specificity: f64,
+    /// Order among the first-minute checks.
+    #[serde(default)]
+    pub first_minute: Option<u8>,
+    /// Preconditions asked before it.
+    #[serde(default)]
+    pub needs: Vec<String>,
+    /// What doing it destroys.
+    #[serde(default)]
+    pub destroys: Option<String>,
+    /// Sign value → words of the answer.
+    pub outcomes: BTreeMap<String, String>,
+}
+
+/// A probe with a name of its own; the others are generated.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ProbeSpec {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name.
+    pub name: String,
+    /// Why, in one line.
+    pub why: String,
+    /// `volts`, `ohms`, `milliohms`, `diode`, `amps`, `groups`.
+    pub mode: String,
+    /// Red tip.
+    #[serde(default)]
+    pub red: String,
+    /// Black tip.
+    #[serde(default)]
+    pub black: String,
+    /// Element whose current is taken.
+    #[serde(default)]
+    pub element: Option<String>,
+    /// Access code.
+    pub access: String,
+    /// Hands-on minutes.
+    pub minutes: f64,
+    /// Risk.
+    pub risk: u8,
+    /// State.
+    #[serde(default)]
+    pub state: Requirement,
+    /// Load across the tips.
+    #[serde(default)]
+    pub shunt_ohms: Option<f64>,
+    /// Input moved while watching: `wheel`, `crank`, `brake-left`, `brake-right`.
+    #[serde(default)]
+    pub sweep: Option<String>,
+    /// Preconditions.
+    #[serde(default)]
+    pub needs: Vec<String>,
+    /// The reading is taken under load, so a live pack shows its true volts.
+    #[serde(default)]
+    pub loaded: bool,
+}
+
+/// An answer to a gate check.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct GateAnswer {
+    /// Id.
+    pub id: String,
+    /// Words.
+    pub name: String,
+    /// `clear`, `stop` or `open`.
+    pub result: String,
+    /// The order of a STOP.
+    #[serde(default)]
+    pub order: Option<String>,
+    /// Its reason.
+    #[serde(default)]
+    pub reason: Option<String>,
+}
+
+/// A gate check.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct GateCheck {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name.
+    pub name: String,
+    /// `pack` or `job`.
+    pub rests: String,
+    /// Question.
+    pub ask: String,
+    /// How to look.
+    pub how: String,
+    /// By which means.
+    pub means: String,
+    /// Answered with a figure in volts.
+    #[serde(default)]
+    pub figure: bool,
+    /// Answers.
+    pub answers: Vec<GateAnswer>,
+}
+
+/// A step of the quarantine.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct QuarantineStep {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// What it means.
+    pub detail: String,
+}
+
+/// A precondition.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Need {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Question.
+    pub ask: String,
+    /// Caution.
+    pub caution: String,
+    /// State field it holds with.
+    #[serde(rename = "while")]
+    pub holds_while: String,
+}
+
+/// Everything we believe, with the book of faults it speaks of.
+#[derive(Debug, Clone)]
+pub struct Catalogue {
+    /// Fault modes and signs.
+    pub faults: FaultBook,
+    /// Families that ship.
+    pub families: Vec<Family>,
+    /// Priors by fault id.
+    pub priors: BTreeMap<String, Prior>,
+    /// Repair classes by id.
+    pub classes: BTreeMap<String, RepairClass>,
+    /// Symptoms in order.
+    pub symptoms: Vec<Symptom>,
+    /// Risk factors in order.
+    pub risks: Vec<Risk>,
+    /// Procedures in order.
+    pub procedures: Vec<Procedure>,
+    /// Named probes in order.
+    pub probes: Vec<ProbeSpec>,
+    /// Gate checks in order.
+    pub gate: Vec<GateCheck>,
+    /// Quarantine steps in order.
+    pub quarantine: Vec<QuarantineStep>,
+    /// Preconditions.
+    pub needs: Vec<Need>,
+    /// Changes whenever any data file changes.
+    pub hash: String,
+}
+
+#[derive(Deserialize)]
+struct PriorFile {
+    prior: Vec<Prior>,
+}
+#[derive(Deserialize)]
+struct ClassFile {
+    class: Vec<RepairClass>,
+}
+#[derive(Deserialize)]
+struct SymptomFile {
+    symptom: Vec<Symptom>,
+    risk: Vec<Risk>,
+}
+#[derive(Deserialize)]
+struct TestFile {
+    procedure: Vec<Procedure>,
+    probe: Vec<ProbeSpec>,
+}
+#[derive(Deserialize)]
+struct GateFile {
+    check: Vec<GateCheck>,
+    quarantine: Vec<QuarantineStep>,
+    need: Vec<Need>,
+}
+
+fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, CircuitError> {
+    toml::from_str(file.1).map_err(|e| CircuitError::toml(file.0, file.1, &e))
+}
+
+/// The texts of the data files, so that a test or a shop can put its own in place of one.
+#[derive(Debug, Clone)]
+pub struct Sources {
+    /// (file name, text) of priors, classes, symptoms, tests, gate.
+    pub files: [(String, String); 5],
+}
+
+impl Default for Sources {
+    fn default() -> Self {
+        Self {
+            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE].map(|(a, b)| (a.into(), b.into())),
+        }
+    }
+}
+
+impl Catalogue {
+    /// The catalogue that ships with the program.
+    ///
+    /// # Errors
+    /// As [`Self::load`].
+    pub fn shipped() -> Result<Self, CoreError> {
+        Self::load(&Sources::default())
+    }
+
+    /// Read and check the data files.
+    ///
+    /// # Errors
+    /// File and line of the first thing wrong: TOML, a fault without prior or the other way round, a
+    /// class, sign, symptom, risk letter, access code, need or mode that does not exist.
+    pub fn load(sources: &Sources) -> Result<Self, CoreError> {
+        let file = |k: usize| (sources.files[k].0.as_str(), sources.files[k].1.as_str());
+        let faults = FaultBook::shipped()?;
+        let families = spannung_circuit::family::SHIPPED
+            .iter()
+            .map(|(name, text)| Family::parse(name, text))
+            .collect::<Result<Vec<_>, _>>()?;
+        let priors: PriorFile = read(file(0))?;
+        let classes: ClassFile = read(file(1))?;
+        let symptoms: SymptomFile = read(file(2))?;
+        let tests: TestFile = read(file(3))?;
+        let gate: GateFile = read(file(4))?;
+        let catalogue = Self {
+            faults,
+            families,
+            priors: priors
+                .prior
+                .into_iter()
+                .map(|p| (p.fault.get_ref().clone(), p))
+                .collect(),
+            classes: classes
+                .class
+                .into_iter()
+                .map(|c| (c.id.get_ref().clone(), c))
+                .collect(),
+            symptoms: symptoms.symptom,
+            risks: symptoms.risk,
+            procedures: tests.procedure,
+            probes: tests.probe,
+            gate: gate.check,
+            quarantine: gate.quarantine,
+            needs: gate.need,
+            hash: fingerprint(sources),
+        };
+        catalogue.check(sources)?;
+        Ok(catalogue)
+    }
+
+    fn check(&self, sources: &Sources) -> Result<(), CircuitError> {
+        let at = |k: usize, offset: usize, m: String| {
+            let (file, text) = &sources.files[k];
+            CircuitError::at(file, text, offset, m)
+        };
+        for prior in self.priors.values() {
+            let start = prior.fault.span().start;
+            let id = prior.fault.get_ref();
+            if self.faults.line(id).is_none() {
+                return Err(at(0, start, format!("there is no fault “{id}”")));
+            }
+            if !prior.class.contains('{') && !self.classes.contains_key(&prior.class) {
+                return Err(at(
+                    0,
+                    start,
+                    format!("there is no repair class “{}”", prior.class),
+                ));
+            }
+            for symptom in prior.symptoms.keys() {
+                if self.symptom(symptom).is_none() && !OTHER_FAMILIES.contains(&symptom.as_str()) {
+                    return Err(at(0, start, format!("there is no symptom “{symptom}”")));
+                }
+            }
+            for risk in prior.risk.keys() {
+                if !self.risks.iter().any(|r| &r.id == risk) {
+                    return Err(at(0, start, format!("there is no risk factor “{risk}”")));
+                }
+            }
+        }
+        for fault in &self.faults.faults {
+            if !self.priors.contains_key(fault.id.get_ref()) {
+                return Err(at(
+                    0,
+                    0,
+                    format!("fault “{}” has no prior", fault.id.get_ref()),
+                ));
+            }
+        }
+        for p in &self.procedures {
+            let start = p.id.span().start;
+            let Some(sign) = self.faults.sign(&p.sign) else {
+                return Err(at(3, start, format!("there is no sign “{}”", p.sign)));
+            };
+            if let Some(v) = sign.values.iter().find(|v| !p.outcomes.contains_key(*v)) {
+                return Err(at(
+                    3,
+                    start,
+                    format!("no answer for the value “{v}” of {}", p.sign),
+                ));
+            }
+            self.check_common(&p.access, &p.needs)
+                .map_err(|m| at(3, start, m))?;
+        }
+        for p in &self.probes {
+            let start = p.id.span().start;
+            if p.mode != "groups" && mode(&p.mode).is_none() {
+                return Err(at(3, start, format!("there is no mode “{}”", p.mode)));
+            }
+            self.check_common(&p.access, &p.needs)
+                .map_err(|m| at(3, start, m))?;
+        }
+        for s in &self.symptoms {
+            for (sign, value) in &s.when {
+                let spec = self.faults.sign(sign);
+                if spec.is_none_or(|x| !x.values.contains(value)) {
+                    return Err(at(
+                        2,
+                        s.id.span().start,
+                        format!("there is no sign {sign} = {value}"),
+                    ));
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn check_common(&self, access: &str, needs: &[String]) -> Result<(), String> {
+        if !self.families.iter().all(|f| f.access.contains_key(access)) {
+            return Err(format!("there is no access code “{access}”"));
+        }
+        match needs.iter().find(|n| self.need(n).is_none()) {
+            Some(n) => Err(format!("there is no precondition “{n}”")),
+            None => Ok(()),
+        }
+    }
+
+    /// Symptom by id.
+    pub fn symptom(&self, id: &str) -> Option<&Symptom> {
+        self.symptoms.iter().find(|s| s.id.get_ref() == id)
+    }
+
+    /// Precondition by id.
+    pub fn need(&self, id: &str) -> Option<&Need> {
+        self.needs.iter().find(|n| n.id.get_ref() == id)
+    }
+
+    /// Gate check by id.
+    pub fn gate_check(&self, id: &str) -> Option<&GateCheck> {
+        self.gate.iter().find(|c| c.id.get_ref() == id)
+    }
+
+    /// Family for a voltage class and a drive.
+    pub fn family(&self, volts_class: u16, drive: &str) -> Option<&Family> {
+        self.families
+            .iter()
+            .find(|f| f.volts_class == volts_class && f.drive == drive)
+    }
+
+    /// Symptoms and risk factors heard in the customer's words: id and the phrase that told it, in
+    /// order of the catalogue. A phrase counts once, for the longest match.
+    pub fn hear(&self, words: &str) -> (Vec<(String, String)>, Vec<(String, String)>) {
+        let text = words.to_lowercase().replace('’', "'");
+        let find = |list: &[String]| -> Option<String> {
+            list.iter()
+                .filter(|w| contains_word(&text, w))
+                .max_by_key(|w| w.len())
+                .cloned()
+        };
+        let symptoms = self
+            .symptoms
+            .iter()
+            .filter_map(|s| find(&s.words).map(|w| (s.id.get_ref().clone(), w)));
+        let risks = self
+            .risks
+            .iter()
+            .filter_map(|r| find(&r.words).map(|w| (r.id.clone(), w)));
+        (symptoms.collect(), risks.collect())
+    }
+}
+
+/// Symptoms in the priors that only other vehicle families can show.
+const OTHER_FAMILIES: [&str; 5] = ["S32", "S37", "S40", "S41", "S42"];
+
+/// Does `text` hold `word` beginning at a word's start?
+fn contains_word(text: &str, word: &str) -> bool {
+    text.match_indices(word).any(|(at, _)| {
+        text[..at]
+            .chars()
+            .next_back()
+            .is_none_or(|c| !c.is_alphanumeric())
+    })
+}
+
+/// Meter mode by its word.
+pub fn mode(word: &str) -> Option<Mode> {
+    Some(match word {
+        "volts" => Mode::Volts,
+        "ohms" => Mode::Ohms,
+        "milliohms" => Mode::Milliohms,
+        "diode" => Mode::Diode,
+        "amps" => Mode::Amps,
+        _ => return None,
+    })
+}
+
+/// FNV-1a over all data texts: tells whether two catalogues are the same, nothing more.
+fn fingerprint(sources: &Sources) -> String {
+    let shipped = [
+        spannung_circuit::fault::FAULTS.1,
+        spannung_circuit::fault::SIGNS.1,
+    ];
+    let families = spannung_circuit::family::SHIPPED.iter().map(|f| f.1);
+    let texts = sources
+        .files
+        .iter()
+        .map(|f| f.1.as_str())
+        .chain(shipped)
+        .chain(families);
+    format!("{:016x}", fnv(texts.flat_map(str::bytes)))
+}
+
+/// FNV-1a, 64 bits.
+pub fn fnv(bytes: impl Iterator<Item = u8>) -> u64 {
+    bytes.fold(0xcbf2_9ce4_8422_2325, |h, b| {
+        (h ^ u64::from(b)).wrapping_mul(0x100_0000_01b3)
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn shipped_files_read_and_are_of_working_size() {
+        let c = Catalogue::shipped().unwrap();
+        assert!(c.faults.faults.len() >= 100);
+        assert!(c.procedures.len() + c.probes.len() >= 100);
+    }
+
+    #[test]
+    fn the_customers_words_become_symptoms_and_risks() {
+        let c = Catalogue::shipped().unwrap();
+        let (symptoms, risks) = c.hear("One jerk, then nothing. Since Sunday's rain.");
+        assert_eq!(
+            symptoms.iter().map(|s| s.0.as_str()).collect::<Vec<_>>(),
+            ["S05"]
+        );
+        assert_eq!(
+            risks.iter().map(|s| s.0.as_str()).collect::<Vec<_>>(),
+            ["R"]
+        );
+        // “train” is not rain
+        assert!(c.hear("missed the train").1.is_empty());
+    }
+
+    #[test]
+    fn errors_name_file_and_line() {
+        let mut sources = Sources::default();
+        sources.files[0].1 = sources.files[0]
+            .1
+            .replace("class = \"throttle\"", "class = \"throtle\"");
+        let error = Catalogue::load(&sources).unwrap_err().to_string();
+        assert!(error.starts_with("priors.toml, line "), "{error}");
+        assert!(error.contains("throtle"), "{error}");
+    }
+}

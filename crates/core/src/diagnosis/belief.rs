@@ -1,0 +1,459 @@
+//! Evidence → likelihood → shares.
+//!
+//! A figure's likelihood under a fault is (1−ε)·[q·t(y; fault) + (1−q)·t(y; healthy)] plus ε/2 for
+//! tips that touched nothing and ε/2 uniform (ε = 2 %; q = 0.35 for an intermittent fault; t is
+//! Student's with 5 degrees of freedom). The pack's charge is a shared unknown: each hypothesis keeps
+//! mean and variance of the log of the pack's voltage against its nominal one and updates them with
+//! every figure that follows it. “Something else in a class” reads as 40 % its known faults, 45 %
+//! healthy, 15 % anything; “outside” as 60 % healthy, 40 % anything.
+
+use crate::diagnosis::predict::{Column, Model, Prediction, Scale, Suspicion};
+use std::sync::Arc;
+
+/// Share of readings taken at the wrong place.
+pub const MISPROBE: f64 = 0.02;
+/// Chance that an intermittent fault shows in a still reading.
+const SHOWS: f64 = 0.35;
+/// Deviation of the log of the pack's voltage before it is measured.
+const PACK_SIGMA: f64 = 0.05;
+/// Log weight of a suspect ruled out (or in) by hand.
+const BY_HAND: f64 = 8.0;
+
+/// What came out of a test.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Answer {
+    /// Figure, SI; low = high for a steady one.
+    Figure {
+        /// Lowest.
+        low: f64,
+        /// Highest.
+        high: f64,
+    },
+    /// The meter showed OL.
+    OverRange,
+    /// The meter showed nothing: 0 V, or OL on ohms.
+    Nothing,
+    /// It would not stand still.
+    NotSteady,
+    /// Could not be reached: no evidence.
+    CannotReach,
+    /// Index of the sign's value that was seen.
+    Outcome(usize),
+    /// Could not be told: no evidence.
+    CannotTell,
+}
+
+/// One piece of evidence.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Item {
+    /// A symptom told or denied.
+    Symptom {
+        /// Id.
+        id: String,
+        /// Told (true) or denied.
+        yes: bool,
+        /// By the customer; otherwise seen by the technician (reliability 0.97).
+        customer: bool,
+    },
+    /// A risk factor present or absent.
+    Risk {
+        /// Letter.
+        id: String,
+        /// Present.
+        yes: bool,
+    },
+    /// A test.
+    Test {
+        /// Index.
+        test: usize,
+        /// Result.
+        answer: Answer,
+        /// Predictions for the state it was taken in, when that differs from the test's own.
+        column: Option<Arc<Column>>,
+    },
+    /// A class ruled out or in by hand.
+    ByHand {
+        /// Class index.
+        class: usize,
+        /// Out or in.
+        out: bool,
+    },
+}
+
+/// An item with the id of the entry it came from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Evidence {
+    /// Entry id.
+    pub entry: String,
+    /// What.
+    pub item: Item,
+}
+
+/// Shares after all evidence.
+#[derive(Debug, Clone)]
+pub struct Belief {
+    /// Share of each hypothesis, sums to one.
+    pub shares: Vec<f64>,
+    /// Log-likelihood of each item under each hypothesis.
+    pub items: Vec<Vec<f64>>,
+    /// Share of each class after each item (index 0: before any).
+    pub trail: Vec<Vec<f64>>,
+    /// Chance that each item was taken at the wrong place (0 for items that cannot be).
+    pub misprobed: Vec<f64>,
+    noise: Vec<f64>,
+}
+
+/// Share of each class.
+pub fn class_shares(model: &Model, shares: &[f64]) -> Vec<f64> {
+    let mut out = vec![0.0; model.classes.len()];
+    for (h, p) in model.hypotheses.iter().zip(shares) {
+        if let Some(c) = h.class {
+            out[c] += p;
+        }
+    }
+    out
+}
+
+fn normalise(log: &[f64]) -> Vec<f64> {
+    let top = log.iter().copied().fold(f64::MIN, f64::max);
+    let raw: Vec<f64> = log.iter().map(|l| (l - top).exp()).collect();
+    let sum: f64 = raw.iter().sum();
+    raw.iter().map(|r| r / sum).collect()
+}
+
+/// Student's t density, 5 degrees of freedom, scaled.
+fn student(residual: f64, sigma: f64) -> f64 {
+    let r = residual / sigma;
+    0.379_606_690 / sigma * (1.0 + r * r / 5.0).powi(-3)
+}
+
+#[derive(Clone, Copy)]
+struct Latent {
+    mean: f64,
+    var: f64,
+}
+
+impl Belief {
+    /// Work out the shares from scratch: the same evidence in the same order gives the same bytes.
+    pub fn of(model: &Model, evidence: &[Evidence]) -> Self {
+        let n = model.hypotheses.len();
+        let mut log: Vec<f64> = model
+            .hypotheses
+            .iter()
+            .map(|h| h.weight.max(1e-300).ln())
+            .collect();
+        let start = Latent {
+            mean: 0.0,
+            var: PACK_SIGMA * PACK_SIGMA,
+        };
+        let mut latent = vec![start; model.cases.len()];
+        let mut latent_healthy = start;
+        let mut belief = Self {
+            shares: normalise(&log),
+            items: Vec::new(),
+            trail: Vec::new(),
+            misprobed: Vec::new(),
+            noise: Vec::new(),
+        };
+        belief.trail.push(class_shares(model, &belief.shares));
+        for e in evidence {
+            let mut noise = 0.0;
+            let item: Vec<f64> = match &e.item {
+                Item::Symptom { id, yes, customer } => symptom(model, id, *yes, *customer),
+                Item::Risk { id, yes } => risk(model, id, *yes),
+                Item::ByHand { class, out } => (0..n)
+                    .map(|h| {
+                        let mine = model.hypotheses[h].class == Some(*class);
+                        if mine == *out { -BY_HAND } else { 0.0 }
+                    })
+                    .collect(),
+                Item::Test {
+                    test,
+                    answer,
+                    column,
+                } => {
+                    let column = column.as_deref().unwrap_or(&model.columns[*test]);
+                    let (like, dust) =
+                        test_likelihood(model, column, answer, &mut latent, &mut latent_healthy);
+                    noise = dust;
+                    like.iter().map(|l| l.max(1e-30).ln()).collect()
+                }
+            };
+            for (l, i) in log.iter_mut().zip(&item) {
+                *l += i;
+            }
+            belief.shares = normalise(&log);
+            belief.trail.push(class_shares(model, &belief.shares));
+            belief.items.push(item);
+            belief.noise.push(noise);
+        }
+        belief.misprobed = belief
+            .items
+            .iter()
+            .zip(&belief.noise)
+            .map(|(item, noise)| {
+                let of = |(l, p): (&f64, &f64)| p * noise / l.exp();
+                item.iter()
+                    .zip(&belief.shares)
+                    .map(of)
+                    .sum::<f64>()
+                    .min(1.0)
+            })
+            .collect();
+        belief
+    }
+
+    /// Share of each class.
+    pub fn classes(&self, model: &Model) -> Vec<f64> {
+        class_shares(model, &self.shares)
+    }
+
+    /// Share of “nothing wrong” and of “something this drawing does not hold”.
+    pub fn others(&self, model: &Model) -> (f64, f64) {
+        let pick = |kind: &Suspicion| {
+            let fits = model
+                .hypotheses
+                .iter()
+                .zip(&self.shares)
+                .filter(|(h, _)| h.kind == *kind);
+            fits.map(|(_, p)| p).sum::<f64>()
+        };
+        (pick(&Suspicion::Nothing), pick(&Suspicion::Outside))
+    }
+
+    /// What an item did to a class, as a natural log of odds against all others.
+    pub fn weight(&self, model: &Model, item: usize, class: usize) -> f64 {
+        let mut mine = (0.0, 0.0);
+        let mut rest = (0.0, 0.0);
+        for ((h, p), l) in model
+            .hypotheses
+            .iter()
+            .zip(&self.shares)
+            .zip(&self.items[item])
+        {
+            // shares after all evidence over this item's likelihood = shares without it
+            let without = p / l.exp();
+            let side = if h.class == Some(class) {
+                &mut mine
+            } else {
+                &mut rest
+            };
+            side.0 += p;
+            side.1 += without;
+        }
+        if mine.1 <= 0.0 || rest.1 <= 0.0 || mine.0 <= 0.0 || rest.0 <= 0.0 {
+            return 0.0;
+        }
+        (mine.0 / mine.1).ln() - (rest.0 / rest.1).ln()
+    }
+}
+
+fn symptom(model: &Model, id: &str, yes: bool, customer: bool) -> Vec<f64> {
+    let Some(column) = model.symptoms.get(id) else {
+        return vec![0.0; model.hypotheses.len()];
+    };
+    let (base, leak, reliability) = model.symptom_base[id];
+    let r = if customer { reliability } else { 0.97 };
+    let told = |p: f64| {
+        let p = r * p + (1.0 - r) * leak;
+        if yes { p } else { 1.0 - p }
+    };
+    class_mix(
+        model,
+        |case| told(column[case]),
+        told(base),
+        told(0.1),
+        |mean| 0.4 * mean + 0.6 * told(base),
+    )
+    .iter()
+    .map(|l| l.max(1e-9).ln())
+    .collect()
+}
+
+/// Values for all hypotheses from those of the cases, of “nothing” and “outside”, and a rule for
+/// “other in the class” from the class's mean.
+fn class_mix(
+    model: &Model,
+    case: impl Fn(usize) -> f64,
+    nothing: f64,
+    outside: f64,
+    other: impl Fn(f64) -> f64,
+) -> Vec<f64> {
+    let cases: Vec<f64> = (0..model.cases.len()).map(&case).collect();
+    model
+        .hypotheses
+        .iter()
+        .map(|h| match &h.kind {
+            Suspicion::Case(k) => cases[*k],
+            Suspicion::Nothing => nothing,
+            Suspicion::Outside => outside,
+            Suspicion::Other => {
+                let members = h.class.map_or(&[][..], |c| &model.classes[c].members[..]);
+                let weight: f64 = members.iter().map(|m| model.hypotheses[*m].weight).sum();
+                let sum: f64 = members
+                    .iter()
+                    .map(|m| model.hypotheses[*m].weight * cases[*m])
+                    .sum();
+                other(sum / weight.max(1e-300))
+            }
+        })
+        .collect()
+}
+
+fn risk(model: &Model, id: &str, yes: bool) -> Vec<f64> {
+    let rate = model.risk_rate.get(id).copied().unwrap_or(0.0);
+    let of = |case: usize| {
+        let k = model.risk[case].get(id).copied().unwrap_or(1.0);
+        let base = 1.0 + rate * (k - 1.0);
+        if yes { k / base } else { 1.0 / base }
+    };
+    class_mix(model, of, 1.0, 1.0, |mean| mean)
+        .iter()
+        .map(|l| l.ln())
+        .collect()
+}
+
+fn test_likelihood(
+    model: &Model,
+    column: &Column,
+    answer: &Answer,
+    latent: &mut [Latent],
+    healthy_latent: &mut Latent,
+) -> (Vec<f64>, f64) {
+    let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
+    match (column, answer) {
+        (_, Answer::CannotReach | Answer::CannotTell) => flat(),
+        (Column::Outcomes { cases, healthy }, Answer::Outcome(k)) if *k < healthy.len() => {
+            let k = *k;
+            let any = 1.0 / healthy.len() as f64;
+            let h = healthy[k];
+            let like = class_mix(
+                model,
+                |c| cases[c][k],
+                h,
+                0.6 * h + 0.4 * any,
+                |m| 0.40 * m + 0.45 * h + 0.15 * any,
+            );
+            (like, 0.0)
+        }
+        (Column::Outcomes { .. }, _) => flat(),
+        (Column::Figures { .. }, Answer::NotSteady) => {
+            let shaky = |c: usize| {
+                if model.cases[c].intermittent {
+                    0.5
+                } else {
+                    0.05
+                }
+            };
+            (class_mix(model, shaky, 0.05, 0.1, |m| 0.4 * m + 0.03), 0.0)
+        }
+        (
+            Column::Figures {
+                scale,
+                dims,
+                cases,
+                healthy,
+                ..
+            },
+            answer,
+        ) => {
+            let y = match answer {
+                Answer::Figure { low, high } => [scale.to(*low), scale.to(*high)],
+                Answer::OverRange => [over(*scale); 2],
+                Answer::Nothing if *scale == Scale::Ohms || *scale == Scale::Milliohms => {
+                    [over(*scale); 2]
+                }
+                _ => [scale.to(0.0); 2],
+            };
+            figure_likelihood(
+                model,
+                *scale,
+                *dims,
+                cases,
+                healthy,
+                y,
+                latent,
+                healthy_latent,
+            )
+        }
+    }
+}
+
+/// Scale value of OL.
+fn over(scale: Scale) -> f64 {
+    match scale {
+        Scale::Ohms => scale.to(f64::INFINITY),
+        Scale::Milliohms => scale.to(10.0),
+        Scale::Volts => 3.0,
+        Scale::Amps => 0.0,
+    }
+}
+
+#[allow(clippy::too_many_arguments)]
+fn figure_likelihood(
+    model: &Model,
+    scale: Scale,
+    dims: usize,
+    cases: &[Prediction],
+    healthy: &Prediction,
+    y: [f64; 2],
+    latent: &mut [Latent],
+    healthy_latent: &mut Latent,
+) -> (Vec<f64>, f64) {
+    let density = |p: &Prediction, l: &mut Latent| -> f64 {
+        let mut total = 1.0;
+        for (d, &seen) in y.iter().enumerate().take(dims) {
+            let c = p.slope[d];
+            let inst = scale.instrument(p.mean[d]);
+            let var = p.spread[d].powi(2) * 7.0 / 6.0 + inst * inst + c * c * l.var + 1e-8;
+            let residual = seen - p.mean[d] - c * l.mean;
+            let sigma = var.sqrt();
+            total *= student(residual, sigma);
+            if c.abs() > 1e-6 && residual.abs() < 4.0 * sigma {
+                let gain = l.var * c / var;
+                l.mean += gain * residual;
+                l.var -= gain * c * l.var;
+            }
+        }
+        total
+    };
+    let width = scale.width().powi(dims as i32);
+    let uniform = 1.0 / width;
+    let none = {
+        let at_zero =
+            |v: f64| student(v - scale.to(0.0), scale.instrument(scale.to(0.0)).max(0.01));
+        let at_open = |v: f64| student(v - over(scale), scale.instrument(over(scale)).max(0.02));
+        let one = |v: f64| match scale {
+            Scale::Ohms | Scale::Milliohms => at_open(v),
+            _ => at_zero(v),
+        };
+        y.iter().take(dims).map(|v| one(*v)).product::<f64>()
+    };
+    let noise = MISPROBE / 2.0 * none + MISPROBE / 2.0 * uniform;
+    let keep = 1.0 - MISPROBE;
+    let before = *healthy_latent;
+    let h = density(healthy, healthy_latent);
+    let mut values = Vec::with_capacity(cases.len());
+    for (k, p) in cases.iter().enumerate() {
+        let mine = if p == healthy && latent[k].mean == before.mean && latent[k].var == before.var {
+            latent[k] = *healthy_latent;
+            h
+        } else {
+            density(p, &mut latent[k])
+        };
+        let mixed = if model.cases[k].intermittent {
+            SHOWS * mine + (1.0 - SHOWS) * h
+        } else {
+            mine
+        };
+        values.push(keep * mixed + noise);
+    }
+    let like = class_mix(
+        model,
+        |c| values[c],
+        keep * h + noise,
+        0.6 * h + 0.4 * uniform,
+        |mean| 0.40 * mean + 0.45 * (keep * h + noise) + 0.15 * uniform,
+    );
+    (like, noise)
+}

@@ -1,0 +1,273 @@
+//! Which test is worth most now: information over the hypotheses per minute, minutes including the
+//! change of state and covers not yet open; among near-equals the lower risk.
+
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::predict::{Column, Model, Suspicion};
+use crate::diagnosis::tests::Test;
+use spannung_circuit::VehicleState;
+use std::collections::BTreeSet;
+
+/// Near-equals: within this share of the best rate the lower risk wins.
+const NEAR: f64 = 0.15;
+/// A test that is expected to tell less than this (bits) is not proposed.
+pub const LEAST_GAIN: f64 = 0.02;
+
+/// How things stand at the bench.
+#[derive(Debug, Clone, Default)]
+pub struct Situation {
+    /// Vehicle state.
+    pub state: VehicleState,
+    /// Access codes already open.
+    pub opened: BTreeSet<String>,
+    /// Test ids done or skipped: they do not come back without cause.
+    pub closed: BTreeSet<String>,
+    /// Highest risk this person may take.
+    pub risk_limit: u8,
+    /// Only these may be proposed, when set (gate closed, quarantine).
+    pub allowed: Option<BTreeSet<String>>,
+    /// No ride tests (brakes, steering or runaway open).
+    pub no_ride: bool,
+}
+
+/// A test with what it is worth.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Candidate {
+    /// Test index.
+    pub test: usize,
+    /// Expected information, bits.
+    pub gain: f64,
+    /// Minutes in all.
+    pub minutes: f64,
+    /// Of these, to change the state.
+    pub state_minutes: f64,
+    /// Of these, to open what is closed.
+    pub access_minutes: f64,
+}
+
+impl Candidate {
+    /// Bits per minute.
+    pub fn rate(&self) -> f64 {
+        self.gain / self.minutes.max(0.1)
+    }
+}
+
+/// Minutes to do a test now: (all, state, access).
+pub fn minutes(model: &Model, test: &Test, situation: &Situation) -> (f64, f64, f64) {
+    let state = test.state.minutes_from(&situation.state);
+    let access = if situation.opened.contains(&test.access) {
+        0.0
+    } else {
+        model
+            .profile
+            .family
+            .access
+            .get(&test.access)
+            .map_or(0.0, |a| a.minutes)
+    };
+    (test.minutes + state + access, state, access)
+}
+
+/// Chance of each outcome under groups of hypotheses: (mass, row).
+pub fn outcome_groups(model: &Model, column: &Column, shares: &[f64]) -> Vec<(f64, Vec<f64>)> {
+    let (rows, healthy): (Vec<Option<Vec<f64>>>, Vec<f64>) = match column {
+        Column::Figures { bins, .. } => {
+            let healthy: Vec<f64> = bins.healthy.iter().map(|p| f64::from(*p)).collect();
+            let rows = bins
+                .cases
+                .iter()
+                .map(|r| (*r != bins.healthy).then(|| r.iter().map(|p| f64::from(*p)).collect()))
+                .collect();
+            (rows, healthy)
+        }
+        Column::Outcomes { cases, healthy } => {
+            let rows = cases
+                .iter()
+                .map(|r| (r != healthy).then(|| r.clone()))
+                .collect();
+            (rows, healthy.clone())
+        }
+    };
+    let n = healthy.len();
+    let any = 1.0 / n as f64;
+    let mut usual = 0.0;
+    let mut plain_other = 0.0;
+    let mut groups = Vec::new();
+    for (h, p) in model.hypotheses.iter().zip(shares) {
+        match &h.kind {
+            Suspicion::Case(k) => match &rows[*k] {
+                Some(row) => groups.push((*p, row.clone())),
+                None => usual += p,
+            },
+            Suspicion::Nothing => usual += p,
+            Suspicion::Outside => {
+                groups.push((*p, healthy.iter().map(|h| 0.6 * h + 0.4 * any).collect()));
+            }
+            Suspicion::Other => {
+                let members = h.class.map_or(&[][..], |c| &model.classes[c].members[..]);
+                if members.iter().all(|m| rows[*m].is_none()) {
+                    plain_other += p;
+                    continue;
+                }
+                let weight: f64 = members.iter().map(|m| model.hypotheses[*m].weight).sum();
+                let mut row = vec![0.0; n];
+                for m in members {
+                    let share = model.hypotheses[*m].weight / weight;
+                    let source = rows[*m].as_ref().unwrap_or(&healthy);
+                    for (r, s) in row.iter_mut().zip(source) {
+                        *r += share * s;
+                    }
+                }
+                for (r, h) in row.iter_mut().zip(&healthy) {
+                    *r = 0.40 * *r + 0.45 * h + 0.15 * any;
+                }
+                groups.push((*p, row));
+            }
+        }
+    }
+    groups.push((usual, healthy.clone()));
+    groups.push((
+        plain_other,
+        healthy.iter().map(|h| 0.85 * h + 0.15 * any).collect(),
+    ));
+    groups
+}
+
+/// Expected information of a column about the hypotheses, bits.
+pub fn gain(model: &Model, column: &Column, shares: &[f64]) -> f64 {
+    let groups = outcome_groups(model, column, shares);
+    let n = groups[0].1.len();
+    let mut total = vec![0.0; n];
+    for (mass, row) in &groups {
+        for (t, r) in total.iter_mut().zip(row) {
+            *t += mass * r;
+        }
+    }
+    let mut bits = 0.0;
+    for (mass, row) in &groups {
+        if *mass < 1e-7 {
+            continue;
+        }
+        for (t, r) in total.iter().zip(row) {
+            if *r > 0.0 {
+                bits += mass * r * (r / t).log2();
+            }
+        }
+    }
+    bits.max(0.0)
+}
+
+fn may(test: &Test, situation: &Situation) -> bool {
+    test.risk <= situation.risk_limit
+        && !situation.closed.contains(&test.id)
+        && situation
+            .allowed
+            .as_ref()
+            .is_none_or(|a| a.contains(&test.id))
+        && !(situation.no_ride && test.needs.iter().any(|n| n == "ride-safe"))
+}
+
+/// All tests worth doing, best first.
+pub fn rank(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candidate> {
+    let mut out: Vec<Candidate> = Vec::new();
+    for (k, test) in model.tests.iter().enumerate() {
+        if !may(test, situation) {
+            continue;
+        }
+        let gain = gain(model, &model.columns[k], &belief.shares);
+        if gain < LEAST_GAIN {
+            continue;
+        }
+        let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
+        out.push(Candidate {
+            test: k,
+            gain,
+            minutes,
+            state_minutes,
+            access_minutes,
+        });
+    }
+    out.sort_by(|a, b| b.rate().total_cmp(&a.rate()).then(a.test.cmp(&b.test)));
+    if let Some(best) = out.first().map(Candidate::rate) {
+        let near = out
+            .iter()
+            .take_while(|c| c.rate() >= best * (1.0 - NEAR))
+            .count();
+        out[..near].sort_by_key(|c| model.tests[c.test].risk);
+    }
+    out
+}
+
+/// First-minute checks still worth asking, in the order people ask them. All of them that touch a
+/// live suspect are asked before any teardown; a check that can tell next to nothing is left out.
+pub fn first_minute(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candidate> {
+    let mut list: Vec<(u8, Candidate)> = Vec::new();
+    for (k, test) in model.tests.iter().enumerate() {
+        let Some(order) = test.first_minute else {
+            continue;
+        };
+        if !may(test, situation) {
+            continue;
+        }
+        let gain = gain(model, &model.columns[k], &belief.shares);
+        if gain < 0.008 {
+            continue;
+        }
+        let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
+        list.push((
+            order,
+            Candidate {
+                test: k,
+                gain,
+                minutes,
+                state_minutes,
+                access_minutes,
+            },
+        ));
+    }
+    list.sort_by_key(|x| x.0);
+    list.into_iter().map(|x| x.1).collect()
+}
+
+/// The question to the customer that would tell most: symptom id and bits.
+pub fn question(
+    model: &Model,
+    belief: &Belief,
+    asked: &BTreeSet<String>,
+    askable: &BTreeSet<String>,
+) -> Option<(String, f64)> {
+    let mut best: Option<(String, f64)> = None;
+    for id in model.symptoms.keys() {
+        if asked.contains(id) || !askable.contains(id) {
+            continue;
+        }
+        let bits = symptom_gain(model, belief, id);
+        if bits > 0.01 && best.as_ref().is_none_or(|b| bits > b.1) {
+            best = Some((id.clone(), bits));
+        }
+    }
+    best
+}
+
+fn symptom_gain(model: &Model, belief: &Belief, id: &str) -> f64 {
+    let column = &model.symptoms[id];
+    let (base, leak, reliability) = model.symptom_base[id];
+    let told = |p: f64| reliability * p + (1.0 - reliability) * leak;
+    let mut yes = 0.0;
+    let mut inner = 0.0;
+    let entropy = |p: f64| {
+        if p <= 0.0 || p >= 1.0 {
+            0.0
+        } else {
+            -(p * p.log2() + (1.0 - p) * (1.0 - p).log2())
+        }
+    };
+    for (h, share) in model.hypotheses.iter().zip(&belief.shares) {
+        let p = told(match &h.kind {
+            Suspicion::Case(k) => column[*k],
+            _ => base,
+        });
+        yes += share * p;
+        inner += share * entropy(p);
+    }
+    (entropy(yes) - inner).max(0.0)
+}

@@ -1,0 +1,391 @@
+//! Why: what each reading did, what each outcome would mean, which reading does not fit.
+
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::choose::outcome_groups;
+use crate::diagnosis::predict::{Column, Model, Scale, Suspicion};
+use crate::diagnosis::tests::{Kind, Probe};
+use crate::reading;
+
+/// Where an outcome band stands against what is expected.
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize, utoipa::ToSchema,
+)]
+#[serde(rename_all = "kebab-case")]
+pub enum BandKind {
+    /// What a sound vehicle shows.
+    Expected,
+    /// Below it.
+    Low,
+    /// Nothing there.
+    Nothing,
+    /// Above it.
+    High,
+    /// OL.
+    Open,
+    /// A changing signal that does not change.
+    Stuck,
+}
+
+/// A band of outcomes.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Band {
+    /// Kind.
+    pub kind: BandKind,
+    /// Two words.
+    pub name: String,
+    /// Lower bound, SI; the band of a sweep has none.
+    pub from: Option<f64>,
+    /// Upper bound, SI, infinite for OL.
+    pub to: Option<f64>,
+    /// Chance of this band now.
+    pub chance: f64,
+    /// The class whose share moves most, with its share before and after.
+    pub moves: Option<(usize, f64, f64)>,
+}
+
+/// Shares after seeing outcome `k` of a column.
+fn after(model: &Model, column: &Column, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
+    let row_of = |case: usize| -> f64 {
+        match column {
+            Column::Figures { bins, .. } => {
+                wanted.iter().map(|k| f64::from(bins.cases[case][*k])).sum()
+            }
+            Column::Outcomes { cases, .. } => wanted.iter().map(|k| cases[case][*k]).sum(),
+        }
+    };
+    let (healthy, n): (f64, usize) = match column {
+        Column::Figures { bins, .. } => (
+            wanted.iter().map(|k| f64::from(bins.healthy[*k])).sum(),
+            bins.count(),
+        ),
+        Column::Outcomes { healthy, .. } => {
+            (wanted.iter().map(|k| healthy[*k]).sum(), healthy.len())
+        }
+    };
+    let any = wanted.len() as f64 / n as f64;
+    let mut class_mean = vec![(0.0, 0.0); model.classes.len()];
+    for (c, class) in model.classes.iter().enumerate() {
+        for m in &class.members {
+            class_mean[c].0 += model.hypotheses[*m].weight * row_of(*m);
+            class_mean[c].1 += model.hypotheses[*m].weight;
+        }
+    }
+    let mut joint: Vec<f64> = model
+        .hypotheses
+        .iter()
+        .zip(shares)
+        .map(|(h, p)| {
+            p * match &h.kind {
+                Suspicion::Case(k) => row_of(*k),
+                Suspicion::Nothing => healthy,
+                Suspicion::Outside => 0.6 * healthy + 0.4 * any,
+                Suspicion::Other => {
+                    let mean = h
+                        .class
+                        .map_or(0.0, |c| class_mean[c].0 / class_mean[c].1.max(1e-300));
+                    0.40 * mean + 0.45 * healthy + 0.15 * any
+                }
+            }
+        })
+        .collect();
+    let total: f64 = joint.iter().sum();
+    joint.iter_mut().for_each(|j| *j /= total.max(1e-300));
+    (total, joint)
+}
+
+fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize, f64, f64)> {
+    let before = belief.classes(model);
+    let later = crate::diagnosis::belief::class_shares(model, joint);
+    (0..before.len())
+        .map(|c| (c, before[c], later[c]))
+        .filter(|(_, b, a)| (a - b).abs() > 0.005)
+        // what rises tells more than what falls
+        .max_by(|x, y| {
+            let size = |m: &(usize, f64, f64)| (m.2 - m.1) * if m.2 > m.1 { 1.5 } else { -1.0 };
+            size(x).total_cmp(&size(y)).then(y.0.cmp(&x.0))
+        })
+}
+
+/// The bands of a test, at most five, in the order of the ruler.
+pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
+    let column = &model.columns[test];
+    match (&model.tests[test].kind, column) {
+        (Kind::Procedure { outcomes, .. }, _) => outcomes
+            .iter()
+            .enumerate()
+            .map(|(k, (_, words))| {
+                let (chance, joint) = after(model, column, &belief.shares, &[k]);
+                Band {
+                    kind: if k == 0 {
+                        BandKind::Expected
+                    } else {
+                        BandKind::Low
+                    },
+                    name: words.clone(),
+                    from: None,
+                    to: None,
+                    chance,
+                    moves: biggest_move(model, belief, &joint),
+                }
+            })
+            .collect(),
+        (
+            Kind::Probe(probe),
+            Column::Figures {
+                scale,
+                healthy,
+                bins,
+                dims,
+                ..
+            },
+        ) => {
+            if *dims == 2 && !probe.groups {
+                return sweep_bands(model, belief, column, healthy.mean, bins);
+            }
+            let d = 0;
+            let groups = outcome_groups(model, column, &belief.shares);
+            let inner = if *dims == 2 {
+                bins.cuts[1].len() + 1
+            } else {
+                1
+            };
+            // merge neighbours, least likely first, until five are left
+            let n = bins.cuts[0].len() + 1;
+            let mass: Vec<f64> = (0..n)
+                .map(|k| {
+                    let columns = k * inner..(k + 1) * inner;
+                    groups
+                        .iter()
+                        .map(|(m, r)| m * r[columns.clone()].iter().sum::<f64>())
+                        .sum()
+                })
+                .collect();
+            let mut runs: Vec<(usize, usize, f64)> = (0..n).map(|k| (k, k, mass[k])).collect();
+            let home = |r: &(usize, usize, f64)| {
+                let low = if r.0 == 0 {
+                    f64::MIN
+                } else {
+                    bins.cuts[0][r.0 - 1]
+                };
+                let high = bins.cuts[0].get(r.1).copied().unwrap_or(f64::MAX);
+                healthy.mean[d] >= low && healthy.mean[d] < high
+            };
+            while runs.len() > 5 {
+                let k = (0..runs.len() - 1)
+                    .filter(|k| !home(&runs[*k]) && !home(&runs[*k + 1]))
+                    .min_by(|a, b| {
+                        let sum = |k: usize| runs[k].2 + runs[k + 1].2;
+                        sum(*a).total_cmp(&sum(*b))
+                    })
+                    .unwrap_or(0);
+                let next = runs.remove(k + 1);
+                runs[k] = (runs[k].0, next.1, runs[k].2 + next.2);
+            }
+            let at_home = runs.iter().position(&home).unwrap_or(0);
+            let last = runs.len() - 1;
+            runs.iter()
+                .enumerate()
+                .map(|(k, run)| {
+                    let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
+                    let (chance, joint) = after(model, column, &belief.shares, &wanted);
+                    let low = (run.0 > 0).then(|| scale.from(bins.cuts[0][run.0 - 1]));
+                    let high = bins.cuts[0].get(run.1).map(|c| scale.from(*c));
+                    let open = k == last
+                        && k != at_home
+                        && *scale == Scale::Ohms
+                        && low.is_some_and(|l| l > 1e6);
+                    let kind = if k == at_home {
+                        BandKind::Expected
+                    } else if open {
+                        BandKind::Open
+                    } else if k < at_home
+                        && high.is_some_and(|h| h.abs() < 0.3)
+                        && *scale != Scale::Ohms
+                    {
+                        BandKind::Nothing
+                    } else if k < at_home {
+                        BandKind::Low
+                    } else {
+                        BandKind::High
+                    };
+                    Band {
+                        kind,
+                        name: kind_name(kind).into(),
+                        from: low,
+                        to: high,
+                        chance,
+                        moves: biggest_move(model, belief, &joint),
+                    }
+                })
+                .collect()
+        }
+        _ => Vec::new(),
+    }
+}
+
+fn kind_name(kind: BandKind) -> &'static str {
+    match kind {
+        BandKind::Expected => "As expected",
+        BandKind::Low => "Reads low",
+        BandKind::Nothing => "Nothing there",
+        BandKind::High => "Reads high",
+        BandKind::Open => "Open",
+        BandKind::Stuck => "Stuck",
+    }
+}
+
+fn sweep_bands(
+    model: &Model,
+    belief: &Belief,
+    column: &Column,
+    healthy: [f64; 2],
+    bins: &crate::diagnosis::predict::Bins,
+) -> Vec<Band> {
+    let high_bins = bins.cuts[1].len() + 1;
+    let bin = |d: usize, y: f64| bins.cuts[d].iter().filter(|c| **c < y).count();
+    let (home_low, home_high) = (bin(0, healthy[0]), bin(1, healthy[1]));
+    let mut toggles = Vec::new();
+    let mut high = Vec::new();
+    let mut low = Vec::new();
+    let mut between = Vec::new();
+    for l in 0..=bins.cuts[0].len() {
+        for h in 0..high_bins {
+            let k = l * high_bins + h;
+            if l == home_low && h == home_high {
+                toggles.push(k);
+            } else if h == home_high && l > home_low {
+                high.push(k);
+            } else if l == home_low && h < home_high {
+                low.push(k);
+            } else {
+                between.push(k);
+            }
+        }
+    }
+    [
+        (toggles, BandKind::Expected, "Changes as expected"),
+        (high, BandKind::Stuck, "Stays high"),
+        (low, BandKind::Nothing, "Stays low"),
+        (between, BandKind::Low, "In between"),
+    ]
+    .into_iter()
+    .filter(|(k, _, _)| !k.is_empty())
+    .map(|(wanted, kind, name)| {
+        let (chance, joint) = after(model, column, &belief.shares, &wanted);
+        Band {
+            kind,
+            name: name.into(),
+            from: None,
+            to: None,
+            chance,
+            moves: biggest_move(model, belief, &joint),
+        }
+    })
+    .collect()
+}
+
+/// What a sound vehicle reads: lower and upper bound in SI, two sigma, per dimension. The pack's
+/// charge widens it (its voltage is a shared unknown until measured; 3 % is taken).
+pub fn expected(model: &Model, test: usize) -> Option<Expected> {
+    let (
+        Kind::Probe(probe),
+        Column::Figures {
+            scale,
+            healthy,
+            dims,
+            ..
+        },
+    ) = (&model.tests[test].kind, &model.columns[test])
+    else {
+        return None;
+    };
+    Some(expected_of(probe, *scale, healthy, *dims))
+}
+
+/// Expected range of a healthy prediction.
+pub fn expected_of(
+    probe: &Probe,
+    scale: Scale,
+    p: &crate::diagnosis::predict::Prediction,
+    dims: usize,
+) -> Expected {
+    let bound = |d: usize| {
+        let var = p.spread[d].powi(2) * 7.0 / 6.0
+            + scale.instrument(p.mean[d]).powi(2)
+            + (0.03 * p.slope[d]).powi(2);
+        let s = var.sqrt();
+        (
+            scale.from(p.mean[d] - 2.0 * s),
+            scale.from(p.mean[d] + 2.0 * s),
+        )
+    };
+    let low = bound(0);
+    let high = if dims == 2 { bound(1) } else { low };
+    Expected {
+        unit: probe.unit(),
+        changes: dims == 2,
+        low,
+        high,
+        middle: (
+            scale.from(p.mean[0]),
+            scale.from(p.mean[if dims == 2 { 1 } else { 0 }]),
+        ),
+    }
+}
+
+/// Expected reading.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Expected {
+    /// Unit.
+    pub unit: reading::Unit,
+    /// A lowest and a highest figure are expected.
+    pub changes: bool,
+    /// Bounds of the (lowest) figure.
+    pub low: (f64, f64),
+    /// Bounds of the highest figure; the same for a steady one.
+    pub high: (f64, f64),
+    /// Middle figures.
+    pub middle: (f64, f64),
+}
+
+impl Expected {
+    /// In words: `4.5–5.3 V`, or `0–0.4 to 4.6–5.0 V`.
+    pub fn text(&self) -> String {
+        let tidy = |(a, b): (f64, f64)| {
+            let a = if a < 0.0 && a > -0.05 { 0.0 } else { a };
+            reading::show_range(a, b, self.unit)
+        };
+        if self.changes {
+            format!("{} to {}", tidy(self.low), tidy(self.high))
+        } else {
+            tidy(self.low)
+        }
+    }
+
+    /// Does a figure lie in it?
+    pub fn holds(&self, low: f64, high: f64) -> bool {
+        let inside =
+            |x: f64, (a, b): (f64, f64)| x >= a - 1e-9 && (x <= b + 1e-9 || b.is_infinite());
+        inside(low, self.low) && inside(high, self.high)
+    }
+}
+
+/// The item that most likely was taken at the wrong place, when more likely than not.
+pub fn surprising(belief: &Belief) -> Option<usize> {
+    let best = belief
+        .misprobed
+        .iter()
+        .enumerate()
+        .max_by(|a, b| a.1.total_cmp(b.1))?;
+    (*best.1 > 0.5).then_some(best.0)
+}
+
+/// For a class, the items by weight: (item, log odds), strongest first.
+pub fn reasons(model: &Model, belief: &Belief, class: usize) -> Vec<(usize, f64)> {
+    let mut out: Vec<(usize, f64)> = (0..belief.items.len())
+        .map(|i| (i, belief.weight(model, i, class)))
+        .filter(|(_, w)| w.abs() > 0.05)
+        .collect();
+    out.sort_by(|a, b| b.1.abs().total_cmp(&a.1.abs()).then(a.0.cmp(&b.0)));
+    out
+}

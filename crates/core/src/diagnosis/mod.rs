@@ -1,0 +1,16 @@
+//! Evidence → likelihood → suspects → next probe → explanation.
+//!
+//! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
+//! what each test reads under each hypothesis; [`belief`] turns evidence into shares; [`choose`]
+//! names the next test; [`explain`] says why and what each outcome would mean.
+
+pub mod belief;
+pub mod choose;
+pub mod explain;
+pub mod predict;
+pub mod tests;
+
+pub use belief::{Answer, Belief, Evidence, Item};
+pub use choose::{Candidate, Situation};
+pub use predict::Model;
+pub use tests::{Kind, Test};

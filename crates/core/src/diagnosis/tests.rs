@@ -1,0 +1,477 @@
+//! All tests of one vehicle: the catalogue's named ones and those generated from its wires.
+
+use crate::catalogue::{self, Catalogue};
+use crate::error::CoreError;
+use crate::reading::Unit;
+use spannung_circuit::state::{Battery, Brake, Crank, Key, VehicleState, Wheel};
+use spannung_circuit::{CircuitError, Mode, Netlist, Pair, Profile, Requirement, meter};
+
+/// A test: anything done to learn something.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Test {
+    /// Id, stable across profiles.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Why or how, one line.
+    pub why: String,
+    /// Probe or procedure.
+    pub kind: Kind,
+    /// State it needs.
+    pub state: Requirement,
+    /// Access code.
+    pub access: String,
+    /// Hands-on minutes.
+    pub minutes: f64,
+    /// Risk 0–4.
+    pub risk: u8,
+    /// Preconditions.
+    pub needs: Vec<String>,
+    /// Place among the first-minute checks.
+    pub first_minute: Option<u8>,
+    /// Where the tips go on a plug.
+    pub face: Option<Face>,
+    /// The pack shows its true volts in this reading.
+    pub loaded: bool,
+}
+
+/// What kind of test.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Kind {
+    /// Two tips (or a clamp) and a figure.
+    Probe(Probe),
+    /// A look, feel or try, answered with one of the sign's values.
+    Procedure {
+        /// Sign.
+        sign: String,
+        /// (value, words), healthy first.
+        outcomes: Vec<(String, String)>,
+        /// P(seen | there).
+        sensitivity: f64,
+        /// P(healthy | healthy).
+        specificity: f64,
+    },
+}
+
+/// A probe.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Probe {
+    /// Meter mode.
+    pub mode: Mode,
+    /// Tips; for amps both the same.
+    pub pair: Pair,
+    /// Load across the tips.
+    pub shunt_ohms: Option<f64>,
+    /// Element of an amps reading.
+    pub element: Option<usize>,
+    /// What is moved while watching; the reading is then lowest..highest.
+    pub sweep: Option<Sweep>,
+    /// Lowest and highest of the pack's groups instead of one pair.
+    pub groups: bool,
+}
+
+impl Probe {
+    /// Unit of the figure.
+    pub fn unit(&self) -> Unit {
+        match self.mode {
+            Mode::Volts | Mode::Diode => Unit::Volts,
+            Mode::Ohms | Mode::Milliohms => Unit::Ohms,
+            Mode::Amps => Unit::Amps,
+        }
+    }
+
+    /// One figure, or lowest and highest?
+    pub fn dims(&self) -> usize {
+        if self.sweep.is_some() || self.groups {
+            2
+        } else {
+            1
+        }
+    }
+
+    /// The states and steps that are solved for it, starting from the state of the vehicle.
+    pub fn moments(&self, state: &VehicleState) -> Vec<(VehicleState, u8)> {
+        let with = |f: &dyn Fn(&mut VehicleState)| {
+            let mut s = state.clone();
+            f(&mut s);
+            s
+        };
+        match self.sweep {
+            None => vec![(state.clone(), 0)],
+            Some(Sweep::Wheel) => {
+                let turned = with(&|s| s.wheel = Wheel::Turned);
+                (0..6).map(|k| (turned.clone(), k)).collect()
+            }
+            Some(Sweep::Crank) => {
+                let turned = with(&|s| s.crank = Crank::Turned);
+                (0..2).map(|k| (turned.clone(), k)).collect()
+            }
+            Some(Sweep::Brake(side)) => vec![
+                (with(&|s| s.brake = Brake::Free), 0),
+                (with(&|s| s.brake = side), 0),
+            ],
+        }
+    }
+}
+
+/// What is moved during a reading.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Sweep {
+    /// Wheel turned by hand.
+    Wheel,
+    /// Cranks turned.
+    Crank,
+    /// One lever squeezed and let go.
+    Brake(Brake),
+}
+
+impl Sweep {
+    fn parse(word: &str) -> Option<Self> {
+        Some(match word {
+            "wheel" => Self::Wheel,
+            "crank" => Self::Crank,
+            "brake-left" => Self::Brake(Brake::Left),
+            "brake-right" => Self::Brake(Brake::Right),
+            _ => return None,
+        })
+    }
+}
+
+/// Where the tips go on a plug.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Face {
+    /// Plug id.
+    pub plug: String,
+    /// Pin of the red tip, if it is on this plug.
+    pub red_pin: Option<u8>,
+    /// Pin of the black tip, if it is on this plug.
+    pub black_pin: Option<u8>,
+    /// Joined and probed from behind, or apart.
+    pub joined: bool,
+    /// Harness half (controller side) or device half.
+    pub harness_half: bool,
+}
+
+/// Build the list. Order is fixed: catalogue order, then strands in drawing order, pins in order.
+///
+/// # Errors
+/// A named probe whose points this vehicle does not have.
+pub fn build(
+    catalogue: &Catalogue,
+    profile: &Profile,
+    net: &Netlist,
+) -> Result<Vec<Test>, CoreError> {
+    let mut out = Vec::new();
+    for p in &catalogue.procedures {
+        let spec = catalogue
+            .faults
+            .sign(&p.sign)
+            .ok_or_else(|| CircuitError::Unknown {
+                kind: "sign",
+                name: p.sign.clone(),
+            })?;
+        out.push(Test {
+            id: p.id.get_ref().clone(),
+            name: p.name.clone(),
+            why: p.how.clone(),
+            kind: Kind::Procedure {
+                sign: p.sign.clone(),
+                outcomes: spec
+                    .values
+                    .iter()
+                    .map(|v| {
+                        (
+                            v.clone(),
+                            p.outcomes.get(v).cloned().unwrap_or_else(|| v.clone()),
+                        )
+                    })
+                    .collect(),
+                sensitivity: p.sensitivity,
+                specificity: p.specificity,
+            },
+            state: p.state.clone(),
+            access: p.access.clone(),
+            minutes: p.minutes,
+            risk: p.risk,
+            needs: p.needs.clone(),
+            first_minute: p.first_minute,
+            face: None,
+            loaded: false,
+        });
+    }
+    for p in &catalogue.probes {
+        let groups = p.mode == "groups";
+        let mode = catalogue::mode(&p.mode).unwrap_or(Mode::Volts);
+        let element = match &p.element {
+            Some(id) => Some(net.element(id).ok_or_else(|| CircuitError::Unknown {
+                kind: "element",
+                name: id.clone(),
+            })?),
+            None => None,
+        };
+        let pair = if p.red.is_empty() {
+            let e = element.map_or(0, |e| net.elements[e].a);
+            Pair { red: e, black: e }
+        } else {
+            meter::pair(net, &p.red, &p.black)?
+        };
+        let mut needs = p.needs.clone();
+        common_needs(mode, &p.state, p.risk, &mut needs);
+        out.push(Test {
+            id: p.id.get_ref().clone(),
+            name: p.name.clone(),
+            why: p.why.clone(),
+            face: face_of(profile, &p.red, &p.black, &p.state),
+            kind: Kind::Probe(Probe {
+                mode,
+                pair,
+                shunt_ohms: p.shunt_ohms,
+                element,
+                sweep: p.sweep.as_deref().and_then(Sweep::parse),
+                groups,
+            }),
+            state: p.state.clone(),
+            access: p.access.clone(),
+            minutes: p.minutes,
+            risk: p.risk,
+            needs,
+            first_minute: None,
+            loaded: p.loaded,
+        });
+    }
+    generated(profile, net, &mut out)?;
+    Ok(out)
+}
+
+/// Preconditions that follow from what is done.
+fn common_needs(mode: Mode, state: &Requirement, risk: u8, needs: &mut Vec<String>) {
+    let mut add = |n: &str| {
+        if !needs.iter().any(|x| x == n) {
+            needs.push(n.into());
+        }
+    };
+    match mode {
+        Mode::Ohms | Mode::Diode | Mode::Milliohms => add("bus-dead"),
+        _ if risk >= 2 => add("probes-shrouded"),
+        _ => {}
+    }
+    let turns =
+        state.wheel == Some(Wheel::Turned) || state.throttle.is_some_and(|t| t.word() == "full");
+    if turns && state.battery == Some(Battery::In) {
+        add("wheel-up");
+    }
+}
+
+fn face_of(profile: &Profile, red: &str, black: &str, state: &Requirement) -> Option<Face> {
+    let pin = |node: &str| -> Option<(String, u8, bool)> {
+        let mut parts = node.split('.');
+        let strand = profile.family.strand(parts.next()?)?;
+        let pin: u8 = parts.next()?.parse().ok()?;
+        let side = parts.next()?;
+        Some((strand.plug.clone(), pin, side == "c"))
+    };
+    let (r, b) = (pin(red), pin(black));
+    let (plug, _, half) = r.clone().or(b.clone())?;
+    let on = |p: &Option<(String, u8, bool)>| p.as_ref().filter(|x| x.0 == plug).map(|x| x.1);
+    Some(Face {
+        joined: !state.apart.contains(&plug)
+            && !(plug == "dock" && state.battery == Some(Battery::Out)),
+        red_pin: on(&r),
+        black_pin: on(&b),
+        harness_half: half,
+        plug,
+    })
+}
+
+/// Wires whose level at rest depends on where the wheel or crank happens to stand.
+fn floats(profile: &Profile, strand: &str, pin: u8) -> bool {
+    let wire = profile
+        .family
+        .strand(strand)
+        .and_then(|s| s.wires.iter().find(|w| w.pin == pin));
+    wire.is_some_and(|w| {
+        ["hall A", "hall B", "hall C", "wheel speed", "pedal signal"].contains(&w.function.as_str())
+    })
+}
+
+fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<(), CoreError> {
+    let family = &profile.family;
+    let live = Requirement {
+        battery: Some(Battery::In),
+        key: Some(Key::On),
+        ..Requirement::default()
+    };
+    let dead = Requirement {
+        battery: Some(Battery::Out),
+        ..Requirement::default()
+    };
+    for strand in &family.strands {
+        let id = strand.id.get_ref();
+        if ["dock", "main", "phase"].contains(&id.as_str()) {
+            continue;
+        }
+        let Some(plug) = family.plug(&strand.plug) else {
+            continue;
+        };
+        let apart = |r: &Requirement| Requirement {
+            apart: [strand.plug.clone()].into(),
+            ..r.clone()
+        };
+        let r = strand.reference;
+        for wire in &strand.wires {
+            let p = wire.pin;
+            let title = format!("{} {}", strand.name, wire.function);
+            let sweep = if wire.function.starts_with("hall ") && wire.function.len() == 6
+                || wire.function == "wheel speed"
+            {
+                Some(Sweep::Wheel)
+            } else if wire.function == "pedal signal" {
+                Some(Sweep::Crank)
+            } else {
+                None
+            };
+            let mut probe = |tid: String,
+                             name: String,
+                             why: &str,
+                             red: String,
+                             black: String,
+                             mode: Mode,
+                             state: Requirement,
+                             access: &str,
+                             minutes: f64,
+                             sweep: Option<Sweep>|
+             -> Result<(), CoreError> {
+                let mut needs = Vec::new();
+                common_needs(mode, &state, 1, &mut needs);
+                out.push(Test {
+                    id: tid,
+                    name,
+                    why: why.into(),
+                    face: face_of(profile, &red, &black, &state),
+                    kind: Kind::Probe(Probe {
+                        mode,
+                        pair: meter::pair(net, &red, &black)?,
+                        shunt_ohms: None,
+                        element: None,
+                        sweep,
+                        groups: false,
+                    }),
+                    access: access.into(),
+                    minutes,
+                    risk: u8::from(mode == Mode::Volts),
+                    needs,
+                    first_minute: None,
+                    loaded: false,
+                    state,
+                });
+                Ok(())
+            };
+            if p != r {
+                let live_state = if sweep == Some(Sweep::Wheel) {
+                    Requirement {
+                        wheel: Some(Wheel::Turned),
+                        ..live.clone()
+                    }
+                } else {
+                    live.clone()
+                };
+                for (side, half) in [("c", "harness side"), ("d", "device side")] {
+                    probe(
+                        format!("v.{id}.{p}.{side}"),
+                        format!("{title}, {half}"),
+                        "What arrives here",
+                        format!("{id}.{p}.{side}"),
+                        format!("{id}.{r}.{side}"),
+                        Mode::Volts,
+                        live_state.clone(),
+                        &plug.access,
+                        1.0,
+                        sweep,
+                    )?;
+                }
+                probe(
+                    format!("bare.{id}.{p}"),
+                    format!("{title}, plug apart"),
+                    "What the controller side gives alone",
+                    format!("{id}.{p}.c"),
+                    format!("{id}.{r}.c"),
+                    Mode::Volts,
+                    apart(&live),
+                    &plug.access,
+                    1.0,
+                    None,
+                )?;
+                if !floats(profile, id, p) {
+                    probe(
+                        format!("ohm.{id}.{p}"),
+                        format!("{title} to ground, device half"),
+                        "The device alone",
+                        format!("{id}.{p}.d"),
+                        format!("{id}.{r}.d"),
+                        Mode::Ohms,
+                        apart(&dead),
+                        &plug.access,
+                        1.0,
+                        None,
+                    )?;
+                }
+                probe(
+                    format!("iso.{id}.{p}"),
+                    format!("{title} to ground, harness half"),
+                    "The harness and controller alone",
+                    format!("{id}.{p}.c"),
+                    format!("{id}.{r}.c"),
+                    Mode::Ohms,
+                    apart(&dead),
+                    &plug.access,
+                    1.0,
+                    None,
+                )?;
+            }
+            probe(
+                format!("drop.{id}.{p}"),
+                format!("{title}, across the contact"),
+                "Zero if the contact is good",
+                format!("{id}.{p}.c"),
+                format!("{id}.{p}.d"),
+                Mode::Ohms,
+                dead.clone(),
+                &plug.access,
+                1.0,
+                None,
+            )?;
+            probe(
+                format!("run.{id}.{p}"),
+                format!("{title}, controller to plug"),
+                "The wire end to end",
+                wire.from.clone(),
+                format!("{id}.{p}.c"),
+                Mode::Ohms,
+                apart(&dead),
+                "a4",
+                1.5,
+                None,
+            )?;
+            if id == "halls" {
+                probe(
+                    format!("lead.{id}.{p}"),
+                    format!("{title}, plug to sensor"),
+                    "The wire end to end, hub open",
+                    format!("{id}.{p}.d"),
+                    wire.to.clone(),
+                    Mode::Ohms,
+                    apart(&dead),
+                    "a5",
+                    1.0,
+                    None,
+                )?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// Index of a test by id.
+pub fn find(tests: &[Test], id: &str) -> Option<usize> {
+    tests.iter().position(|t| t.id == id)
+}

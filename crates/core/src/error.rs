@@ -1,0 +1,33 @@
+//! The one error type of this crate.
+
+/// What cannot be computed, in a sentence for the person at the bench.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum CoreError {
+    /// A data file does not read; carries file and line.
+    #[error(transparent)]
+    Circuit(#[from] spannung_circuit::CircuitError),
+    /// A figure cannot be read.
+    #[error("{0}")]
+    Reading(String),
+    /// An entry does not fit the job it is meant for.
+    #[error("{message}")]
+    Entry {
+        /// Short code for programs.
+        code: &'static str,
+        /// Field at fault.
+        field: &'static str,
+        /// The sentence.
+        message: String,
+    },
+}
+
+impl CoreError {
+    /// An entry that does not fit.
+    pub fn entry(code: &'static str, field: &'static str, message: impl Into<String>) -> Self {
+        Self::Entry {
+            code,
+            field,
+            message: message.into(),
+        }
+    }
+}
