@@ -6,7 +6,7 @@ use crate::netlist::{Condition, Element, Netlist, Part, Watches};
 use serde::{Deserialize, Serialize};
 
 /// “Not like this here”: one difference from the family.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(tag = "what", rename_all = "kebab-case")]
 pub enum Change {
     /// Another insulation colour on a pin.

@@ -64,6 +64,13 @@ struct Plan {
     nnz: usize,
     /// for each pivot: the later nodes coupled to it
     coupled: Vec<Vec<usize>>,
+    /// for each pivot: position of its diagonal, and of (row, pivot), (pivot, row) per later node
+    diagonal: Vec<u32>,
+    below: Vec<Vec<(u32, u32)>>,
+    /// for each pivot, row-major over its later nodes: target positions (row, column)
+    targets: Vec<Vec<u32>>,
+    /// for each element: positions (a,a) (b,b) (a,b) (b,a)
+    stamps: Vec<[u32; 4]>,
 }
 
 /// Node voltages of one state, with the factors kept for source-resistance questions.
@@ -103,6 +110,14 @@ enum LinearKind {
     Ratio,
     /// i(b→c) = g·(vb − vc)
     Pull,
+}
+
+/// Component values of one draw.
+struct Draw<'a> {
+    /// Multiplier of each element's value.
+    values: &'a [f64],
+    /// Multiplier of the resistance a fault adds: log-normal, sigma 0.35, one draw for the fault.
+    series: f64,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,18 +177,23 @@ impl Circuit {
         let mut flips = vec![0u8; self.elements.len()];
         let mut hiccup = false;
         let mut rounds = 0;
+        let values: Vec<f64> = (0..self.elements.len()).map(|k| self.value(k, z)).collect();
+        let z = Draw {
+            values: &values,
+            series: (0.35 * z.get(self.elements.len()).copied().unwrap_or(0.0)).exp(),
+        };
+        let mut linear: Vec<Linear> = (0..self.elements.len())
+            .map(|k| self.linear(k, devices[k], state, &z))
+            .collect();
         loop {
             rounds += 1;
-            let linear: Vec<Linear> = (0..self.elements.len())
-                .map(|k| self.linear(k, devices[k], state, z))
-                .collect();
             let solution = self.linear_solve(&linear, extras);
             let mut changed = false;
             for k in 0..self.elements.len() {
                 if devices[k] == Device::Passive || flips[k] > MAX_FLIPS {
                     continue;
                 }
-                let next = self.next(k, devices[k], &linear[k], &solution, state, step, z);
+                let next = self.next(k, devices[k], &linear[k], &solution, state, step, &z);
                 if next != devices[k] {
                     changed = true;
                     flips[k] += 1;
@@ -183,6 +203,7 @@ impl Circuit {
                     } else {
                         devices[k] = next;
                     }
+                    linear[k] = self.linear(k, devices[k], state, &z);
                 }
             }
             if !changed || rounds >= MAX_ROUNDS {
@@ -195,17 +216,14 @@ impl Circuit {
         }
     }
 
-    /// Log-normal spread of a fault's added resistance: one draw for the whole fault, sigma 0.35,
-    /// after the elements' own draws.
-    fn series(&self, fix: &Fix, z: &[f64]) -> f64 {
-        fix.series_ohms * (0.35 * z.get(self.elements.len()).copied().unwrap_or(0.0)).exp()
-    }
-
     fn value(&self, k: usize, z: &[f64]) -> f64 {
-        (self.elements[k].spread * z.get(k).copied().unwrap_or(0.0)).exp()
+        match z.get(k) {
+            Some(z) if *z != 0.0 => (self.elements[k].spread * z).exp(),
+            _ => 1.0,
+        }
     }
 
-    fn linear(&self, k: usize, device: Device, state: &VehicleState, z: &[f64]) -> Linear {
+    fn linear(&self, k: usize, device: Device, state: &VehicleState, z: &Draw<'_>) -> Linear {
         let element = &self.elements[k];
         let fix = &self.fixes[k];
         let off = Linear::default();
@@ -225,15 +243,15 @@ impl Circuit {
         };
         match &element.part {
             Part::Resistor { ohms } => two(
-                1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)),
+                1.0 / (ohms * fix.scale * z.values[k] + fix.series_ohms * z.series),
                 0.0,
             ),
             Part::Source { volts, ohms, when } => {
                 if !when.holds(state) {
                     return off;
                 }
-                let g = 1.0 / (ohms + self.series(fix, z));
-                two(g, -g * volts * fix.scale * self.value(k, z))
+                let g = 1.0 / (ohms + fix.series_ohms * z.series);
+                two(g, -g * volts * fix.scale * z.values[k])
             }
             Part::Switch {
                 ohms,
@@ -244,19 +262,19 @@ impl Circuit {
                 let closed = fix.forced.unwrap_or(when.holds(state) != *inverted);
                 if closed {
                     two(
-                        1.0 / (ohms * fix.scale * self.value(k, z) + self.series(fix, z)),
+                        1.0 / (ohms * fix.scale * z.values[k] + fix.series_ohms * z.series),
                         0.0,
                     )
                 } else if leak_ohms.is_finite() {
-                    two(1.0 / (leak_ohms * self.value(k, z)), 0.0)
+                    two(1.0 / (leak_ohms * z.values[k]), 0.0)
                 } else {
                     off
                 }
             }
             Part::Diode { volts, ohms } => match device {
                 Device::On => {
-                    let g = 1.0 / (ohms + self.series(fix, z));
-                    two(g, -g * volts * self.value(k, z))
+                    let g = 1.0 / (ohms + fix.series_ohms * z.series);
+                    two(g, -g * volts * z.values[k])
                 }
                 _ => off,
             },
@@ -271,7 +289,7 @@ impl Circuit {
                     Device::Regulate => Linear {
                         on: true,
                         g,
-                        amps: g * volts * fix.scale * self.value(k, z),
+                        amps: g * volts * fix.scale * z.values[k],
                         kind: LinearKind::Regulate,
                     },
                     Device::Limit => Linear {
@@ -289,10 +307,10 @@ impl Circuit {
             } => {
                 let open = state.throttle == crate::state::Throttle::Full;
                 let ratio = fix.stuck_ratio.unwrap_or(if open { *full } else { *idle });
-                let ratio = ratio * fix.scale * self.value(k, z);
+                let ratio = ratio * fix.scale * z.values[k];
                 Linear {
                     on: true,
-                    g: 1.0 / (ohms + self.series(fix, z)),
+                    g: 1.0 / (ohms + fix.series_ohms * z.series),
                     amps: if device == Device::On { ratio } else { 0.0 },
                     kind: LinearKind::Ratio,
                 }
@@ -300,7 +318,7 @@ impl Circuit {
             Part::OpenCollector { ohms, .. } => match device {
                 Device::On => Linear {
                     on: true,
-                    g: 1.0 / (ohms * self.value(k, z)),
+                    g: 1.0 / (ohms * z.values[k]),
                     amps: 0.0,
                     kind: LinearKind::Pull,
                 },
@@ -319,7 +337,7 @@ impl Circuit {
         s: &Solution,
         state: &VehicleState,
         step: u8,
-        z: &[f64],
+        z: &Draw<'_>,
     ) -> Device {
         let e = &self.elements[k];
         let fix = &self.fixes[k];
@@ -336,8 +354,7 @@ impl Circuit {
                     } else {
                         Device::On
                     }
-                } else if same(e.a, e.b)
-                    && s.volts[e.a] - s.volts[e.b] > volts * self.value(k, z) + 1e-9
+                } else if same(e.a, e.b) && s.volts[e.a] - s.volts[e.b] > volts * z.values[k] + 1e-9
                 {
                     Device::On
                 } else {
@@ -355,7 +372,7 @@ impl Circuit {
                     return Device::Off;
                 }
                 let input = s.volts[e.a] - s.volts[e.c];
-                let set = volts * fix.scale * self.value(k, z);
+                let set = volts * fix.scale * z.values[k];
                 if device == Device::Off {
                     return if input > *on_volts {
                         Device::Regulate
@@ -436,13 +453,16 @@ impl Circuit {
             a[self.at(x, y)] -= g;
             a[self.at(y, x)] -= g;
         };
-        for (e, l) in self.elements.iter().zip(linear) {
+        for ((e, l), stamp) in self.elements.iter().zip(linear).zip(&self.plan.stamps) {
             if !l.on || e.a == e.b && e.b == e.c {
                 continue;
             }
             match l.kind {
                 LinearKind::TwoPole => {
-                    two_pole(&mut a, e.a, e.b, l.g);
+                    a[stamp[0] as usize] += l.g;
+                    a[stamp[1] as usize] += l.g;
+                    a[stamp[2] as usize] -= l.g;
+                    a[stamp[3] as usize] -= l.g;
                     rhs[e.a] -= l.amps;
                     rhs[e.b] += l.amps;
                     union(&mut parent, e.a, e.b);
@@ -498,21 +518,21 @@ impl Circuit {
                 a[self.at(i, i)] += 1.0;
             }
         }
-        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled) {
-            let pivot = 1.0 / a[self.at(*k, *k)];
-            for &i in later {
-                let p = self.at(i, *k);
+        let plan = &*self.plan;
+        for k in 0..plan.order.len() {
+            let below = &plan.below[k];
+            let m = below.len();
+            let pivot = 1.0 / a[plan.diagonal[k] as usize];
+            for (r, (row, _)) in below.iter().enumerate() {
+                let p = *row as usize;
                 if a[p] == 0.0 {
                     continue;
                 }
                 let f = a[p] * pivot;
                 a[p] = f;
-                for &j in later {
-                    let q = self.at(*k, j);
-                    if a[q] != 0.0 {
-                        let t = self.at(i, j);
-                        a[t] -= f * a[q];
-                    }
+                for ((_, column), target) in below.iter().zip(&plan.targets[k][r * m..(r + 1) * m])
+                {
+                    a[*target as usize] -= f * a[*column as usize];
                 }
             }
         }
@@ -531,20 +551,21 @@ impl Circuit {
     }
 
     fn substitute(&self, a: &[f64], x: &mut [f64]) {
-        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled) {
-            let v = x[*k];
+        let plan = &*self.plan;
+        for k in 0..plan.order.len() {
+            let v = x[plan.order[k]];
             if v != 0.0 {
-                for &i in later {
-                    x[i] -= a[self.at(i, *k)] * v;
+                for (i, (row, _)) in plan.coupled[k].iter().zip(&plan.below[k]) {
+                    x[*i] -= a[*row as usize] * v;
                 }
             }
         }
-        for (k, later) in self.plan.order.iter().zip(&self.plan.coupled).rev() {
-            let mut v = x[*k];
-            for &j in later {
-                v -= a[self.at(*k, j)] * x[j];
+        for k in (0..plan.order.len()).rev() {
+            let mut v = x[plan.order[k]];
+            for (j, (_, column)) in plan.coupled[k].iter().zip(&plan.below[k]) {
+                v -= a[*column as usize] * x[*j];
             }
-            x[*k] = v / a[self.at(*k, *k)];
+            x[plan.order[k]] = v / a[plan.diagonal[k] as usize];
         }
     }
 
@@ -660,12 +681,36 @@ impl Plan {
                 }
             }
         }
+        let at = |i: usize, j: usize| pos[i * n + j];
+        let stamps = elements
+            .iter()
+            .map(|e| [at(e.a, e.a), at(e.b, e.b), at(e.a, e.b), at(e.b, e.a)])
+            .collect();
+        let diagonal = order.iter().map(|k| at(*k, *k)).collect();
+        let below = order
+            .iter()
+            .zip(&coupled)
+            .map(|(k, later)| later.iter().map(|i| (at(*i, *k), at(*k, *i))).collect())
+            .collect();
+        let targets = coupled
+            .iter()
+            .map(|later: &Vec<usize>| {
+                later
+                    .iter()
+                    .flat_map(|i| later.iter().map(move |j| at(*i, *j)))
+                    .collect()
+            })
+            .collect();
         Self {
             n,
             order,
             pos,
             nnz: nnz as usize,
             coupled,
+            diagonal,
+            below,
+            targets,
+            stamps,
         }
     }
 }

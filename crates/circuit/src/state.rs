@@ -6,7 +6,7 @@ use std::collections::BTreeSet;
 macro_rules! words {
     ($(#[$doc:meta])* $name:ident { $($(#[$vdoc:meta])* $variant:ident = $word:literal),+ $(,)? } default $default:ident) => {
         $(#[$doc])*
-        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize, utoipa::ToSchema)]
         #[serde(rename_all = "lowercase")]
         pub enum $name { $($(#[$vdoc])* $variant),+ }
         impl $name {
@@ -97,7 +97,19 @@ words!(
 );
 
 /// The whole state. Plugs not named in `apart` are joined.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug,
+    Clone,
+    Default,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
 #[serde(default, deny_unknown_fields)]
 pub struct VehicleState {
     /// Pack in or out.
@@ -138,7 +150,19 @@ impl VehicleState {
 }
 
 /// What a test asks of the state; fields left out do not matter to it.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(
+    Debug,
+    Clone,
+    Default,
+    PartialEq,
+    Eq,
+    Hash,
+    PartialOrd,
+    Ord,
+    Serialize,
+    Deserialize,
+    utoipa::ToSchema,
+)]
 #[serde(default, deny_unknown_fields)]
 pub struct Requirement {
     /// Pack in or out.

@@ -144,7 +144,10 @@ fn a_dead_hall_feed_at_the_plug_points_to_what_lies_before_it() {
     let cable = m.class("motor-cable").unwrap();
     assert!(after.classes(m)[cable] < before.classes(m)[cable]);
     let reasons = explain::reasons(m, &after, upstream[0]);
-    assert!(reasons.iter().any(|(item, w)| *item == 1 && *w > 1.0), "{reasons:?}");
+    assert!(
+        reasons.iter().any(|(item, w)| *item == 1 && *w > 1.0),
+        "{reasons:?}"
+    );
 }
 
 #[test]

@@ -285,6 +285,9 @@ fn rank(mut hash: u64, draw: usize) -> usize {
     unreachable!("a permutation of {DRAWS} has {DRAWS} places")
 }
 
+/// Sign values seen, by sign and the plugs apart.
+type Seen = BTreeMap<(String, VehicleState), String>;
+
 /// Tests grouped so that each state and step is solved once.
 struct Plan {
     moments: Vec<(VehicleState, u8)>,
@@ -463,9 +466,6 @@ impl Model {
         let plan = plan(&probes);
         let healthy = Built::new(&net, Circuit::compile(&net, &[], &pairs));
         let (nominal, base) = predict(&healthy, &probes, &plan, None);
-        let mut rows: Vec<Vec<Prediction>> = Vec::with_capacity(cases.len());
-        let mut signs: Vec<BTreeMap<(String, VehicleState), String>> =
-            Vec::with_capacity(cases.len());
         let asked: Vec<(String, VehicleState)> = tests
             .iter()
             .filter_map(|t| match &t.kind {
@@ -503,17 +503,30 @@ impl Model {
             out
         };
         let healthy_signs = seen(&healthy.circuit, None);
-        for case in &cases {
+        // cases are independent of each other: every core takes its share, the order stays
+        let one = |case: &FaultCase| -> (Vec<Prediction>, Seen) {
             if case.effects.is_empty() {
-                rows.push(base.clone());
-                signs.push(seen(&healthy.circuit, Some(case)));
-            } else {
-                let circuit = healthy.circuit.with(&net, &case.effects, &pairs);
-                let built = Built::new(&net, circuit);
-                rows.push(predict(&built, &probes, &plan, Some((&nominal, &base))).1);
-                signs.push(seen(&built.circuit, Some(case)));
+                return (base.clone(), seen(&healthy.circuit, Some(case)));
             }
-        }
+            let circuit = healthy.circuit.with(&net, &case.effects, &pairs);
+            let built = Built::new(&net, circuit);
+            let row = predict(&built, &probes, &plan, Some((&nominal, &base))).1;
+            (row, seen(&built.circuit, Some(case)))
+        };
+        let cores = std::thread::available_parallelism().map_or(1, usize::from);
+        let part = cases.len().div_ceil(cores).max(1);
+        let parts: Vec<Vec<(Vec<Prediction>, Seen)>> = std::thread::scope(|scope| {
+            let workers: Vec<_> = cases
+                .chunks(part)
+                .map(|chunk| scope.spawn(|| chunk.iter().map(&one).collect::<Vec<_>>()))
+                .collect();
+            let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
+                w.join()
+                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+            };
+            workers.into_iter().map(join).collect()
+        });
+        let (rows, signs): (Vec<Vec<Prediction>>, Vec<Seen>) = parts.into_iter().flatten().unzip();
         let mut model = Self {
             profile: profile.clone(),
             net: net.clone(),

@@ -1,0 +1,1415 @@
+//! The Bench: state and model put together into what the page shows. Texts, bands, expected values
+//! and orders come from here; the page only draws.
+
+use crate::catalogue::Catalogue;
+use crate::diagnosis::belief::{Answer, Belief, Evidence, Item};
+use crate::diagnosis::choose::{self, Candidate, Situation};
+use crate::diagnosis::explain::{self, BandKind};
+use crate::diagnosis::predict::{Column, Model, Suspicion};
+use crate::diagnosis::tests::{self, Kind, Test};
+use crate::error::CoreError;
+use crate::job::entry::{Body, ReadingResult, Role};
+use crate::job::fold::{Job, Taken};
+use crate::job::gate::{self, Standing};
+use crate::reading::{self, Figure, Unit};
+use serde::Serialize;
+use spannung_circuit::state::VehicleState;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// Gives the predictions of a test in a state; the caller keeps them.
+pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
+
+/// A suspect: a repair class with its share.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Suspect {
+    /// Rank from 1.
+    pub rank: usize,
+    /// Class id.
+    pub class: String,
+    /// Name.
+    pub name: String,
+    /// What would be done.
+    pub act: String,
+    /// Share, 0 to 1.
+    pub share: f64,
+    /// Share in whole per cent.
+    pub percent: u32,
+    /// Strongest evidence, at most about 40 letters.
+    pub reason: String,
+    /// Change since the last reading, per cent points.
+    pub change: i32,
+    /// Repair minutes without access.
+    pub minutes: f64,
+    /// Price band of the part.
+    pub band: String,
+    /// Ruled out (true) or in (false) by hand.
+    pub by_hand: Option<bool>,
+    /// Its faults, likeliest first: name and share.
+    pub faults: Vec<(String, f64)>,
+    /// What each reading did: text and signed weight (natural log of odds).
+    pub reasons: Vec<(String, f64)>,
+}
+
+/// A segment of the strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SegmentShare {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Share, 0 to 1.
+    pub share: f64,
+    /// Whole per cent; all segments and the two last lines add up to 100.
+    pub percent: u32,
+    /// `suspected`, `cleared` or `unlooked`.
+    pub status: String,
+}
+
+/// An outcome band before the reading.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BandView {
+    /// Kind.
+    pub kind: BandKind,
+    /// Two words.
+    pub name: String,
+    /// Lower bound, SI.
+    pub from: Option<f64>,
+    /// Upper bound, SI.
+    pub to: Option<f64>,
+    /// Lower bound as shown.
+    pub from_text: Option<String>,
+    /// Upper bound as shown.
+    pub to_text: Option<String>,
+    /// What it would make of the suspects.
+    pub effect: String,
+    /// Value of the sign, for checks.
+    pub value: Option<String>,
+}
+
+/// A pin of the face in the card.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FacePin {
+    /// Number.
+    pub pin: u8,
+    /// Colour code, none for an empty pin.
+    pub code: Option<String>,
+    /// Function.
+    pub function: Option<String>,
+}
+
+/// The connector face of the next probe.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FaceView {
+    /// Plug id.
+    pub plug: String,
+    /// Name.
+    pub name: String,
+    /// `round` or `flat`.
+    pub shape: String,
+    /// Pins.
+    pub pins: Vec<FacePin>,
+    /// Red tip.
+    pub red: Option<u8>,
+    /// Black tip.
+    pub black: Option<u8>,
+    /// Joined, probed from behind.
+    pub joined: bool,
+    /// Harness half or device half.
+    pub harness_half: bool,
+}
+
+/// One thing that must be true before the test.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct StateNeed {
+    /// State field.
+    pub field: String,
+    /// In words: “Battery in”.
+    pub text: String,
+    /// True now.
+    pub ok: bool,
+}
+
+/// A precondition on the card.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct NeedView {
+    /// Id.
+    pub id: String,
+    /// Question.
+    pub ask: String,
+    /// Caution.
+    pub caution: String,
+    /// Confirmed and holding.
+    pub confirmed: bool,
+}
+
+/// The keyed card: a test with all a person needs to do it.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Card {
+    /// Test id.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Why or how.
+    pub why: String,
+    /// `probe` or `check`.
+    pub kind: String,
+    /// First-minute check.
+    pub first_minute: bool,
+    /// Words of the red tip: `8`, or a place.
+    pub red: String,
+    /// Words of the black tip.
+    pub black: String,
+    /// What it is, with wire codes.
+    pub what: String,
+    /// Meter setting.
+    pub meter: String,
+    /// Unit of the figure.
+    pub unit: Option<Unit>,
+    /// Expected, in words.
+    pub expected: String,
+    /// Lower and upper bound expected (lowest figure), SI.
+    pub expected_low: Option<f64>,
+    /// Upper bound.
+    pub expected_high: Option<f64>,
+    /// A lowest and highest figure is read.
+    pub changes: bool,
+    /// Bands or answers.
+    pub bands: Vec<BandView>,
+    /// Face.
+    pub face: Option<FaceView>,
+    /// State needed.
+    pub state: Vec<StateNeed>,
+    /// The state as asked.
+    pub as_asked: VehicleState,
+    /// Preconditions.
+    pub needs: Vec<NeedView>,
+    /// Minutes in all.
+    pub minutes: f64,
+    /// What has to be opened first.
+    pub opens: Option<String>,
+    /// What opening destroys.
+    pub destroys: Option<String>,
+    /// Risk.
+    pub risk: u8,
+    /// Why it cannot be done now.
+    pub blocked: Option<String>,
+    /// Expected information, bits.
+    pub gain: f64,
+}
+
+/// A tile of the evidence strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Tile {
+    /// Entry.
+    pub entry: Uuid,
+    /// Number in order.
+    pub number: usize,
+    /// Test.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Value as shown.
+    pub value: String,
+    /// `expected`, `off`, `unsteady`, `nothing`, `none`.
+    pub mark: String,
+    /// One or two words.
+    pub words: String,
+    /// State it was taken in, where it differs from the test's own.
+    pub state: String,
+    /// Struck out.
+    pub voided: bool,
+    /// More likely than not taken at the wrong place.
+    pub surprising: bool,
+    /// Who.
+    pub by: String,
+    /// When, RFC 3339.
+    #[serde(with = "time::serde::rfc3339")]
+    pub at: time::OffsetDateTime,
+}
+
+/// Another test worth doing.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OtherTest {
+    /// Test.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Minutes.
+    pub minutes: f64,
+}
+
+/// The Bench.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Bench {
+    /// Gate.
+    pub standing: Standing,
+    /// The card: first-minute check or probe.
+    pub next: Option<Card>,
+    /// First-minute checks done and still to ask.
+    pub first_minute_done: usize,
+    /// Still to ask.
+    pub first_minute_left: usize,
+    /// Suspects by share, those of 0.5 % and more.
+    pub suspects: Vec<Suspect>,
+    /// Nothing wrong, per cent.
+    pub nothing_percent: u32,
+    /// Something this drawing does not hold, per cent.
+    pub outside_percent: u32,
+    /// Strip.
+    pub segments: Vec<SegmentShare>,
+    /// Evidence.
+    pub evidence: Vec<Tile>,
+    /// Others.
+    pub others: Vec<OtherTest>,
+    /// The readings point to one repair: class to propose.
+    pub repair: Option<String>,
+    /// Minutes spent.
+    pub minutes_spent: f64,
+    /// Minutes to go: 10 %, likely, 90 %.
+    pub minutes_to_go: [f64; 3],
+    /// What to say when nothing fits.
+    pub advice: Option<String>,
+    /// Cautions of the symptoms told.
+    pub cautions: Vec<String>,
+    /// Tests passed over, with the reason.
+    pub skipped: Vec<(String, String)>,
+}
+
+/// Symptoms that forbid a ride while they are open.
+const NO_RIDE: [&str; 6] = ["S11", "S18", "S21", "S34", "S46", "S48"];
+
+/// A job with its evidence weighed: what every view starts from.
+pub struct Weighed<'a> {
+    /// Catalogue.
+    pub catalogue: &'a Catalogue,
+    /// Model of this profile.
+    pub model: &'a Model,
+    /// Job.
+    pub job: &'a Job,
+    /// Role of who looks.
+    pub role: Role,
+    /// Evidence in order.
+    pub evidence: Vec<Evidence>,
+    /// Belief.
+    pub belief: Belief,
+    /// Situation.
+    pub situation: Situation,
+    /// Gate.
+    pub standing: Standing,
+}
+
+/// Did a state meet what the test asks for?
+fn as_asked(test: &Test, state: &VehicleState) -> bool {
+    test.state.missing(state).is_empty()
+}
+
+fn answer_of(model: &Model, taken: &Taken, test: usize) -> Answer {
+    match (&model.tests[test].kind, taken.result) {
+        (Kind::Procedure { outcomes, .. }, _) => {
+            let found = outcomes.iter().position(|o| o.0 == taken.typed);
+            found.map_or(Answer::CannotTell, Answer::Outcome)
+        }
+        (_, Some(ReadingResult::Nothing)) => Answer::Nothing,
+        (_, Some(ReadingResult::NotSteady)) => Answer::NotSteady,
+        (_, Some(ReadingResult::Figure)) => match taken.figure {
+            Some(f) if f.over_range => Answer::OverRange,
+            Some(f) => Answer::Figure {
+                low: f.low,
+                high: f.high,
+            },
+            None => Answer::CannotReach,
+        },
+        _ => Answer::CannotReach,
+    }
+}
+
+impl<'a> Weighed<'a> {
+    /// Weigh a job's evidence.
+    pub fn new(
+        catalogue: &'a Catalogue,
+        model: &'a Model,
+        job: &'a Job,
+        role: Role,
+        column_in: ColumnIn<'_>,
+    ) -> Self {
+        let mut evidence = Vec::new();
+        for (id, yes, entry) in &job.risks {
+            if let Some(yes) = yes {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::Risk {
+                        id: id.clone(),
+                        yes: *yes,
+                    },
+                });
+            }
+        }
+        for (id, yes, customer, entry) in &job.symptoms {
+            if let Some(yes) = yes {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::Symptom {
+                        id: id.clone(),
+                        yes: *yes,
+                        customer: *customer,
+                    },
+                });
+            }
+        }
+        for taken in job.taken.iter().filter(|t| !t.voided) {
+            let Some(test) = tests::find(&model.tests, &taken.test) else {
+                continue;
+            };
+            let spec = &model.tests[test];
+            let column = match &spec.kind {
+                Kind::Probe(_) if !as_asked(spec, &taken.state) => column_in(test, &taken.state),
+                _ => None,
+            };
+            evidence.push(Evidence {
+                entry: taken.entry.to_string(),
+                item: Item::Test {
+                    test,
+                    answer: answer_of(model, taken, test),
+                    column,
+                },
+            });
+        }
+        for (class, (out, _, entry)) in &job.by_hand {
+            if let Some(class) = model.class(class) {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::ByHand { class, out: *out },
+                });
+            }
+        }
+        let belief = Belief::of(model, &evidence);
+        let standing = gate::standing(catalogue, job);
+        let done = job
+            .taken
+            .iter()
+            .filter(|t| !t.voided)
+            .map(|t| t.test.clone());
+        let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
+        let opened = job
+            .taken
+            .iter()
+            .filter(|t| !t.voided && t.result != Some(ReadingResult::CannotReach))
+            .filter_map(|t| tests::find(&model.tests, &t.test))
+            .map(|k| model.tests[k].access.clone())
+            .collect();
+        let told = |id: &str| job.symptoms.iter().any(|s| s.0 == id && s.1 == Some(true));
+        let situation = Situation {
+            state: job.state.clone(),
+            opened,
+            closed,
+            risk_limit: role.risk_limit(),
+            // with a pack in quarantine only work without it is proposed; before the gate is open the
+            // probe that follows it is shown, and stays blocked
+            allowed: (standing == Standing::Quarantined).then(|| {
+                let free = model.tests.iter().filter(|t| !gate::uses_pack(t));
+                free.map(|t| t.id.clone()).collect()
+            }),
+            no_ride: NO_RIDE.iter().any(|s| told(s)),
+        };
+        Self {
+            catalogue,
+            model,
+            job,
+            role,
+            evidence,
+            belief,
+            situation,
+            standing,
+        }
+    }
+
+    /// The whole Bench.
+    pub fn bench(&self) -> Bench {
+        let m = self.model;
+        let first = choose::first_minute(m, &self.belief, &self.situation);
+        let ranked = choose::rank(m, &self.belief, &self.situation);
+        let shares = self.belief.classes(m);
+        let top = shares.iter().copied().fold(0.0, f64::max);
+        let probes = ranked
+            .iter()
+            .filter(|c| m.tests[c.test].first_minute.is_none());
+        let best = first.first().or_else(|| ranked.first());
+        let next = (self.standing != Standing::Stopped)
+            .then(|| best.map(|c| self.card(c)))
+            .flatten();
+        let (suspects, nothing_percent, outside_percent, segments) = self.suspects(&shares);
+        let repair = (top >= 0.85 || (ranked.is_empty() && first.is_empty() && top >= 0.25))
+            .then(|| suspects.first().map(|s| s.class.clone()))
+            .flatten();
+        let first_done = self
+            .job
+            .taken
+            .iter()
+            .filter(|t| !t.voided)
+            .filter(|t| {
+                tests::find(&m.tests, &t.test).is_some_and(|k| m.tests[k].first_minute.is_some())
+            })
+            .count();
+        let cautions = self
+            .job
+            .symptoms
+            .iter()
+            .filter(|s| s.1 == Some(true))
+            .filter_map(|s| self.catalogue.symptom(&s.0)?.caution.clone())
+            .collect();
+        Bench {
+            standing: self.standing,
+            others: probes
+                .filter(|c| next.as_ref().is_none_or(|n| n.test != m.tests[c.test].id))
+                .take(4)
+                .map(|c| OtherTest {
+                    test: m.tests[c.test].id.clone(),
+                    name: m.tests[c.test].name.clone(),
+                    minutes: c.minutes,
+                })
+                .collect(),
+            next,
+            first_minute_done: first_done,
+            first_minute_left: first.len(),
+            minutes_to_go: self.to_go(&shares, &ranked),
+            suspects,
+            nothing_percent,
+            outside_percent,
+            segments,
+            evidence: self.tiles(),
+            repair,
+            minutes_spent: self.job.minutes,
+            advice: self.advice(outside_percent),
+            cautions,
+            skipped: self
+                .job
+                .skipped
+                .iter()
+                .map(|(a, b)| (a.clone(), b.clone()))
+                .collect(),
+        }
+    }
+
+    fn advice(&self, outside_percent: u32) -> Option<String> {
+        if let Some(item) = explain::surprising(&self.belief) {
+            let name = self.item_name(item);
+            return Some(format!("“{name}” does not fit the rest. Take it again."));
+        }
+        if outside_percent > 20 {
+            return Some(
+                "Check the drawing against the vehicle: no single fault explains the readings."
+                    .into(),
+            );
+        }
+        let (nothing, _) = self.belief.others(self.model);
+        (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to see the fault happen before a part is changed.".into())
+    }
+
+    fn item_name(&self, item: usize) -> String {
+        match &self.evidence[item].item {
+            Item::Symptom { id, yes, .. } => {
+                let name = self
+                    .catalogue
+                    .symptom(id)
+                    .map_or(id.clone(), |s| s.name.clone());
+                if *yes {
+                    name
+                } else {
+                    format!("Not: {}", name.to_lowercase())
+                }
+            }
+            Item::Risk { id, yes } => {
+                let risk = self.catalogue.risks.iter().find(|r| &r.id == id);
+                let name = risk.map_or(id.clone(), |r| r.name.clone());
+                if *yes {
+                    name
+                } else {
+                    format!("Not: {}", name.to_lowercase())
+                }
+            }
+            Item::ByHand { out, .. } => {
+                if *out {
+                    "Ruled out by hand".into()
+                } else {
+                    "Ruled in by hand".into()
+                }
+            }
+            Item::Test { test, answer, .. } => {
+                let t = &self.model.tests[*test];
+                format!("{}: {}", t.name, self.answer_text(t, answer))
+            }
+        }
+    }
+
+    fn answer_text(&self, test: &Test, answer: &Answer) -> String {
+        match (answer, &test.kind) {
+            (Answer::Outcome(k), Kind::Procedure { outcomes, .. }) => {
+                outcomes.get(*k).map_or(String::new(), |o| o.1.clone())
+            }
+            (Answer::Figure { low, high }, Kind::Probe(p)) => {
+                if (low - high).abs() < 1e-12 {
+                    reading::show_text(*low, p.unit())
+                } else {
+                    reading::show_range(*low, *high, p.unit())
+                }
+            }
+            (Answer::OverRange, _) => "OL".into(),
+            (Answer::Nothing, _) => "reads nothing".into(),
+            (Answer::NotSteady, _) => "not steady".into(),
+            _ => "could not be told".into(),
+        }
+    }
+
+    #[allow(clippy::type_complexity)]
+    fn suspects(&self, shares: &[f64]) -> (Vec<Suspect>, u32, u32, Vec<SegmentShare>) {
+        let m = self.model;
+        let (nothing, outside) = self.belief.others(m);
+        let family = &m.profile.family;
+        let mut by_segment = vec![0.0; family.segments.len()];
+        let mut before = vec![0.0; family.segments.len()];
+        let place = |segment: &str| family.segments.iter().position(|s| s.id == segment);
+        for (h, p) in m.hypotheses.iter().zip(&self.belief.shares) {
+            let segment = match &h.kind {
+                Suspicion::Case(k) => &m.cases[*k].segment,
+                Suspicion::Other => &m.classes[h.class.unwrap_or(0)].segment,
+                _ => continue,
+            };
+            if let Some(k) = place(segment) {
+                by_segment[k] += p;
+                before[k] += h.weight;
+            }
+        }
+        let mut all = by_segment.clone();
+        all.push(nothing);
+        all.push(outside);
+        let percents = round_to_100(&all);
+        let tested = self.job.taken.iter().any(|t| !t.voided);
+        let segments = family
+            .segments
+            .iter()
+            .enumerate()
+            .map(|(k, s)| SegmentShare {
+                id: s.id.clone(),
+                name: s.name.clone(),
+                share: by_segment[k],
+                percent: percents[k],
+                status: if by_segment[k] >= 0.02 {
+                    "suspected"
+                } else if tested && by_segment[k] < before[k] * 0.5 {
+                    "cleared"
+                } else {
+                    "unlooked"
+                }
+                .into(),
+            })
+            .collect();
+        let mut order: Vec<usize> = (0..shares.len()).collect();
+        order.sort_by(|a, b| shares[*b].total_cmp(&shares[*a]).then(a.cmp(b)));
+        let trail = &self.belief.trail;
+        let last = if trail.len() >= 2 {
+            &trail[trail.len() - 2]
+        } else {
+            &trail[0]
+        };
+        let list = order
+            .iter()
+            .take_while(|c| shares[**c] >= 0.005)
+            .take(12)
+            .enumerate()
+            .map(|(k, &c)| {
+                let class = &m.classes[c];
+                let reasons = explain::reasons(m, &self.belief, c);
+                let reason = reasons.iter().find(|r| r.1 > 0.0).map_or_else(
+                    || "Common, nothing speaks against it".into(),
+                    |r| self.item_name(r.0),
+                );
+                let total = shares[c].max(1e-12);
+                let mut faults: Vec<(String, f64)> = class
+                    .members
+                    .iter()
+                    .map(|h| (m.cases[*h].name.clone(), self.belief.shares[*h] / total))
+                    .collect();
+                faults.sort_by(|a, b| b.1.total_cmp(&a.1));
+                faults.dedup_by(|a, b| a.0 == b.0);
+                faults.truncate(4);
+                Suspect {
+                    rank: k + 1,
+                    class: class.id.clone(),
+                    name: class.name.clone(),
+                    act: class.act.clone(),
+                    share: shares[c],
+                    percent: (shares[c] * 100.0).round() as u32,
+                    reason,
+                    change: ((shares[c] - last[c]) * 100.0).round() as i32,
+                    minutes: class.minutes,
+                    band: class.band.clone(),
+                    by_hand: self.job.by_hand.get(&class.id).map(|b| b.0),
+                    faults,
+                    reasons: reasons
+                        .iter()
+                        .take(6)
+                        .map(|(i, w)| (self.item_name(*i), *w))
+                        .collect(),
+                }
+            })
+            .collect();
+        (
+            list,
+            percents[percents.len() - 2],
+            percents[percents.len() - 1],
+            segments,
+        )
+    }
+
+    /// Minutes to go: repair minutes over the suspects, plus the probing that is left (entropy over
+    /// the classes against the rate of the best tests). A first estimate, not a simulated forecast.
+    fn to_go(&self, shares: &[f64], ranked: &[Candidate]) -> [f64; 3] {
+        let m = self.model;
+        let bits: f64 = shares
+            .iter()
+            .filter(|p| **p > 1e-6)
+            .map(|p| -p * p.log2())
+            .sum();
+        let rate = ranked.iter().take(3).map(Candidate::rate).sum::<f64>()
+            / ranked.len().clamp(1, 3) as f64;
+        let probing = if rate > 0.0 {
+            (bits / rate * 0.6).min(60.0)
+        } else {
+            0.0
+        };
+        let mut repairs: Vec<(f64, f64)> = m
+            .classes
+            .iter()
+            .zip(shares)
+            .map(|(c, p)| (c.minutes, *p))
+            .collect();
+        repairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let total: f64 = repairs.iter().map(|r| r.1).sum();
+        let at = |q: f64| {
+            let mut sum = 0.0;
+            for (minutes, p) in &repairs {
+                sum += p;
+                if sum >= q * total {
+                    return *minutes;
+                }
+            }
+            repairs.last().map_or(0.0, |r| r.0)
+        };
+        [
+            at(0.1) + probing * 0.4,
+            at(0.5) + probing,
+            at(0.9) + probing * 1.8,
+        ]
+    }
+
+    /// A card for a ranked test.
+    pub fn card(&self, candidate: &Candidate) -> Card {
+        let m = self.model;
+        let test = &m.tests[candidate.test];
+        let unit = match &test.kind {
+            Kind::Probe(p) => Some(p.unit()),
+            Kind::Procedure { .. } => None,
+        };
+        let expected = explain::expected(m, candidate.test);
+        let show = |v: Option<f64>| v.zip(unit).map(|(v, u)| reading::show_text(v, u));
+        let values: Vec<Option<String>> = match &test.kind {
+            Kind::Procedure { outcomes, .. } => {
+                outcomes.iter().map(|o| Some(o.0.clone())).collect()
+            }
+            Kind::Probe(_) => Vec::new(),
+        };
+        let bands = explain::bands(m, &self.belief, candidate.test)
+            .into_iter()
+            .enumerate()
+            .map(|(k, b)| BandView {
+                kind: b.kind,
+                effect: match b.moves {
+                    Some((c, from, to)) => {
+                        format!(
+                            "{} {:.0} to {:.0} %",
+                            short(&m.classes[c].name),
+                            from * 100.0,
+                            to * 100.0
+                        )
+                    }
+                    None => "moves little".into(),
+                },
+                from_text: show(b.from),
+                to_text: show(b.to),
+                name: b.name,
+                from: b.from,
+                to: b.to.filter(|t| t.is_finite()),
+                value: values.get(k).cloned().flatten(),
+            })
+            .collect();
+        let family = &m.profile.family;
+        let access = family.access.get(&test.access);
+        let closed = access.is_some_and(|a| a.minutes > 0.0)
+            && !self.situation.opened.contains(&test.access);
+        let (red, black, what) = self.tips(test);
+        Card {
+            test: test.id.clone(),
+            name: test.name.clone(),
+            why: test.why.clone(),
+            kind: if unit.is_some() { "probe" } else { "check" }.into(),
+            first_minute: test.first_minute.is_some(),
+            red,
+            black,
+            what,
+            meter: meter_words(test),
+            unit,
+            expected: expected.map_or_else(
+                || match &test.kind {
+                    Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
+                    Kind::Probe(_) => String::new(),
+                },
+                |e| e.text(),
+            ),
+            expected_low: expected.map(|e| e.low.0),
+            expected_high: expected.map(|e| e.high.1).filter(|v| v.is_finite()),
+            changes: expected.is_some_and(|e| e.changes),
+            bands,
+            face: self.face(test),
+            state: self.state_needs(test),
+            as_asked: test.state.bring(&self.job.state),
+            needs: test
+                .needs
+                .iter()
+                .filter_map(|n| self.catalogue.need(n))
+                .map(|n| NeedView {
+                    id: n.id.get_ref().clone(),
+                    ask: n.ask.clone(),
+                    caution: n.caution.clone(),
+                    confirmed: self.holds(n.id.get_ref(), &test.state.bring(&self.job.state)),
+                })
+                .collect(),
+            minutes: candidate.minutes,
+            opens: closed.then(|| access.map(|a| a.name.clone())).flatten(),
+            destroys: closed
+                .then(|| access.and_then(|a| a.destroys.clone()))
+                .flatten(),
+            risk: test.risk,
+            blocked: self.blocked(test),
+            gain: candidate.gain,
+        }
+    }
+
+    /// Does a confirmation hold now and after the vehicle has been brought to a state?
+    fn holds(&self, need: &str, _state: &VehicleState) -> bool {
+        self.job.confirmed.contains_key(need)
+    }
+
+    fn blocked(&self, test: &Test) -> Option<String> {
+        if !gate::allows(self.standing, test) {
+            return Some(match self.standing {
+                Standing::Asking => {
+                    "After the gate: nothing is switched on before every contact is closed.".into()
+                }
+                Standing::Stopped => "STOP: isolation and quarantine first.".into(),
+                _ => "This pack is in quarantine: only work without it.".into(),
+            });
+        }
+        (test.risk > self.role.risk_limit())
+            .then(|| "For a specialist: refer it, or ask one.".into())
+    }
+
+    /// A card for any test, chosen by hand.
+    pub fn card_of(&self, id: &str) -> Option<Card> {
+        let k = tests::find(&self.model.tests, id)?;
+        let (minutes, state_minutes, access_minutes) =
+            choose::minutes(self.model, &self.model.tests[k], &self.situation);
+        Some(self.card(&Candidate {
+            test: k,
+            gain: choose::gain(self.model, &self.model.columns[k], &self.belief.shares),
+            minutes,
+            state_minutes,
+            access_minutes,
+        }))
+    }
+
+    fn state_needs(&self, test: &Test) -> Vec<StateNeed> {
+        let want = test.state.bring(&self.job.state);
+        let missing = test.state.missing(&self.job.state);
+        let r = &test.state;
+        let mut out = Vec::new();
+        let mut add = |field: &str, asked: bool, text: String| {
+            let ok = !missing.contains(&field);
+            if asked || !ok {
+                out.push(StateNeed {
+                    field: field.into(),
+                    text,
+                    ok,
+                });
+            }
+        };
+        add(
+            "battery",
+            r.battery.is_some(),
+            format!("Battery {}", want.battery.word()),
+        );
+        add(
+            "key",
+            r.key.is_some(),
+            format!("Display {}", want.key.word()),
+        );
+        add(
+            "wheel",
+            r.wheel.is_some(),
+            match want.wheel.word() {
+                "ground" => "Wheel on the ground".into(),
+                "turned" => format!("Wheel up, turn it {}", self.model.profile.family.turn),
+                _ => "Wheel lifted".to_string(),
+            },
+        );
+        add(
+            "throttle",
+            r.throttle.is_some(),
+            format!(
+                "Throttle {}",
+                match want.throttle.word() {
+                    "full" => "open",
+                    _ => "released",
+                }
+            ),
+        );
+        add(
+            "brake",
+            r.brake.is_some(),
+            format!("Brakes {}", want.brake.word()),
+        );
+        add(
+            "charger",
+            r.charger.is_some(),
+            format!(
+                "Charger {}",
+                match want.charger.word() {
+                    "alone" => "on, plug in hand",
+                    "plugged" => "plugged in",
+                    _ => "away",
+                }
+            ),
+        );
+        add(
+            "load",
+            r.load.is_some(),
+            match want.load.word() {
+                "feed" => "10 A load on the feed".into(),
+                _ => "Load off".to_string(),
+            },
+        );
+        let name = |p: &String| {
+            self.model
+                .profile
+                .family
+                .plug(p)
+                .map_or(p.clone(), |x| x.name.clone())
+        };
+        let plugs: Vec<String> = want
+            .apart
+            .iter()
+            .filter(|p| *p != "dock")
+            .map(name)
+            .collect();
+        add(
+            "plugs",
+            !plugs.is_empty(),
+            if plugs.is_empty() {
+                "All plugs joined".into()
+            } else {
+                format!("{} apart", plugs.join(", "))
+            },
+        );
+        out
+    }
+
+    fn face(&self, test: &Test) -> Option<FaceView> {
+        let f = test.face.as_ref()?;
+        let family = &self.model.profile.family;
+        let plug = family.plug(&f.plug)?;
+        let wires = || {
+            family
+                .strands
+                .iter()
+                .filter(|s| s.plug == f.plug)
+                .flat_map(|s| &s.wires)
+        };
+        Some(FaceView {
+            plug: f.plug.clone(),
+            name: plug.name.clone(),
+            shape: plug.face.clone(),
+            pins: (1..=plug.pins)
+                .map(|pin| {
+                    let wire = wires().find(|w| w.pin == pin);
+                    FacePin {
+                        pin,
+                        code: wire.map(|w| w.code.clone()),
+                        function: wire.map(|w| w.function.clone()),
+                    }
+                })
+                .collect(),
+            red: f.red_pin,
+            black: f.black_pin,
+            joined: f.joined,
+            harness_half: f.harness_half,
+        })
+    }
+
+    /// Where the tips go, in words, and what lies between them.
+    fn tips(&self, test: &Test) -> (String, String, String) {
+        let Kind::Probe(p) = &test.kind else {
+            return (String::new(), String::new(), String::new());
+        };
+        if p.element.is_some() {
+            return (
+                "clamp".into(),
+                "clamp".into(),
+                "Clamp around the lead, arrow away from the pack".into(),
+            );
+        }
+        if p.groups {
+            return (
+                "tap".into(),
+                "tap".into(),
+                "Each group at the balance plug: type lowest..highest".into(),
+            );
+        }
+        let family = &self.model.profile.family;
+        let words = |node: usize| -> (String, Option<String>) {
+            let name = &self.model.net.nodes[node];
+            let mut parts = name.split('.');
+            let strand = parts.next().and_then(|s| family.strand(s));
+            let pin: Option<u8> = parts.next().and_then(|p| p.parse().ok());
+            if let (Some(strand), Some(pin)) = (strand, pin) {
+                let code = strand
+                    .wires
+                    .iter()
+                    .find(|w| w.pin == pin)
+                    .map(|w| w.code.clone());
+                return (pin.to_string(), code);
+            }
+            (place_words(name), None)
+        };
+        let (red, red_code) = words(p.pair.red);
+        let (black, black_code) = words(p.pair.black);
+        let what = match (red_code, black_code) {
+            (Some(a), Some(b)) => format!("{}, wire {a} to wire {b}", test.name),
+            _ => test.name.clone(),
+        };
+        (red, black, what)
+    }
+
+    fn tiles(&self) -> Vec<Tile> {
+        let m = self.model;
+        let surprising = explain::surprising(&self.belief).map(|i| self.evidence[i].entry.clone());
+        self.job
+            .taken
+            .iter()
+            .enumerate()
+            .map(|(k, t)| {
+                let index = tests::find(&m.tests, &t.test);
+                let name = index.map_or_else(|| t.test.clone(), |i| m.tests[i].name.clone());
+                let (value, mark, words) = match index {
+                    Some(i) => self.judge(i, t),
+                    None => (t.typed.clone(), "none", String::new()),
+                };
+                let differs = index.is_some_and(|i| {
+                    matches!(m.tests[i].kind, Kind::Probe(_)) && !as_asked(&m.tests[i], &t.state)
+                });
+                Tile {
+                    entry: t.entry,
+                    number: k + 1,
+                    test: t.test.clone(),
+                    name,
+                    value,
+                    mark: mark.into(),
+                    words,
+                    state: if differs {
+                        state_words(&t.state)
+                    } else {
+                        String::new()
+                    },
+                    voided: t.voided,
+                    surprising: surprising.as_deref() == Some(&t.entry.to_string()),
+                    by: t.by.clone(),
+                    at: t.at,
+                }
+            })
+            .collect()
+    }
+
+    /// Value, mark and words of a taken reading.
+    pub fn judge(&self, test: usize, taken: &Taken) -> (String, &'static str, String) {
+        let spec = &self.model.tests[test];
+        match (&spec.kind, taken.result) {
+            (Kind::Procedure { outcomes, .. }, _) => {
+                match outcomes.iter().position(|o| o.0 == taken.typed) {
+                    Some(0) => (outcomes[0].1.clone(), "expected", String::new()),
+                    Some(k) => (outcomes[k].1.clone(), "off", String::new()),
+                    None => ("cannot tell".into(), "none", String::new()),
+                }
+            }
+            (_, Some(ReadingResult::NotSteady)) => ("not steady".into(), "unsteady", String::new()),
+            (_, Some(ReadingResult::Nothing)) => {
+                ("nothing".into(), "nothing", "reads nothing".into())
+            }
+            (_, Some(ReadingResult::CannotReach)) => ("not reached".into(), "none", String::new()),
+            (Kind::Probe(p), _) => {
+                let Some(f) = taken.figure else {
+                    return (taken.typed.clone(), "none", String::new());
+                };
+                let value = typed_text(&taken.typed, f, p.unit());
+                let expected = if as_asked(spec, &taken.state) {
+                    explain::expected(self.model, test)
+                } else {
+                    self.evidence
+                        .iter()
+                        .find(|e| e.entry == taken.entry.to_string())
+                        .and_then(|e| match &e.item {
+                            Item::Test {
+                                column: Some(column),
+                                ..
+                            } => match &**column {
+                                Column::Figures {
+                                    scale,
+                                    healthy,
+                                    dims,
+                                    ..
+                                } => Some(explain::expected_of(p, *scale, healthy, *dims)),
+                                Column::Outcomes { .. } => None,
+                            },
+                            _ => None,
+                        })
+                };
+                match expected {
+                    Some(e) if e.holds(f.low, f.high) => (value, "expected", String::new()),
+                    Some(e) => {
+                        let words = if e.changes
+                            && (f.high - f.low).abs() < 0.2 * (e.high.1 - e.low.0).abs()
+                        {
+                            if f.low > e.low.1 {
+                                "stays high"
+                            } else {
+                                "stays low"
+                            }
+                        } else if f.over_range {
+                            "open"
+                        } else if f.high < e.low.0 || f.high < e.high.0 {
+                            "low"
+                        } else {
+                            "high"
+                        };
+                        (value, "off", words.into())
+                    }
+                    None => (value, "none", String::new()),
+                }
+            }
+        }
+    }
+
+    /// Is this figure more than anything could show here?
+    ///
+    /// # Errors
+    /// The sentence for the field, with the figure that may have been meant.
+    pub fn improbable(&self, test: usize, figure: Figure) -> Result<(), CoreError> {
+        let m = self.model;
+        let (
+            Kind::Probe(p),
+            Column::Figures {
+                scale,
+                cases,
+                healthy,
+                dims,
+                ..
+            },
+        ) = (&m.tests[test].kind, &m.columns[test])
+        else {
+            return Ok(());
+        };
+        if figure.over_range {
+            return Ok(());
+        }
+        let absurd = |message: String| Err(CoreError::entry("absurd-reading", "typed", message));
+        let shown = reading::show_text(figure.high, p.unit());
+        if p.unit() == Unit::Ohms {
+            return if figure.low < -0.5 {
+                absurd(format!("{shown} cannot be: ohms are never below zero."))
+            } else {
+                Ok(())
+            };
+        }
+        let d = dims - 1;
+        let top = |x: &crate::diagnosis::predict::Prediction| {
+            (x.mean[d] + 4.0 * x.spread[d] + (0.15 * x.slope[d]).abs())
+                .abs()
+                .max(x.mean[0].abs())
+        };
+        let most = cases.iter().map(top).fold(top(healthy), f64::max).max(0.05);
+        let size = figure.high.abs().max(figure.low.abs());
+        if size <= 1.3 * most + 4.0 * scale.instrument(most) {
+            return Ok(());
+        }
+        let meant = [10.0, 100.0, 1000.0]
+            .iter()
+            .map(|f| figure.high / f)
+            .find(|v| {
+                explain::expected(m, test).is_some_and(|e| {
+                    v.abs() <= most * 1.05 && (e.holds(*v, *v) || (e.changes && *v <= e.high.1))
+                })
+            });
+        let hint = meant.map_or_else(
+            || format!("At most {} can be.", reading::show_text(most, p.unit())),
+            |v| format!("{}?", reading::show_text(v, p.unit())),
+        );
+        absurd(format!("{shown} cannot be here. {hint}"))
+    }
+
+    /// Is the test known, may this person do it now, are its preconditions confirmed, is the figure
+    /// possible?
+    ///
+    /// # Errors
+    /// A sentence with a code.
+    pub fn admit(&self, body: &Body) -> Result<(), CoreError> {
+        let (id, probe) = match body {
+            Body::Reading { test, .. } => (test, true),
+            Body::Check { test, .. } => (test, false),
+            Body::Skip { test, .. } => {
+                return match tests::find(&self.model.tests, test) {
+                    Some(_) => Ok(()),
+                    None => Err(CoreError::entry(
+                        "unknown-test",
+                        "test",
+                        format!("This vehicle has no test “{test}”."),
+                    )),
+                };
+            }
+            _ => return Ok(()),
+        };
+        let Some(k) = tests::find(&self.model.tests, id) else {
+            return Err(CoreError::entry(
+                "unknown-test",
+                "test",
+                format!("This vehicle has no test “{id}”."),
+            ));
+        };
+        let test = &self.model.tests[k];
+        match (&test.kind, probe) {
+            (Kind::Probe(_), false) => {
+                return Err(CoreError::entry(
+                    "not-a-check",
+                    "test",
+                    format!("“{}” is read with a meter.", test.name),
+                ));
+            }
+            (Kind::Procedure { .. }, true) => {
+                return Err(CoreError::entry(
+                    "not-a-probe",
+                    "test",
+                    format!("“{}” is answered, not measured.", test.name),
+                ));
+            }
+            _ => {}
+        }
+        if let Some(reason) = self.blocked(test) {
+            let code = if self.standing == Standing::Open {
+                "not-allowed"
+            } else {
+                "gate-closed"
+            };
+            return Err(CoreError::entry(code, "test", reason));
+        }
+        let reached = !matches!(
+            body,
+            Body::Reading {
+                result: ReadingResult::CannotReach,
+                ..
+            }
+        );
+        if let Some(need) = test
+            .needs
+            .iter()
+            .find(|n| !self.job.confirmed.contains_key(*n))
+            .filter(|_| reached)
+        {
+            let ask = self
+                .catalogue
+                .need(need)
+                .map_or(need.clone(), |n| n.ask.clone());
+            return Err(CoreError::entry(
+                "need-open",
+                "test",
+                format!("Confirm first: {ask}"),
+            ));
+        }
+        match body {
+            Body::Check { outcome, .. } => {
+                if let Kind::Procedure { outcomes, .. } = &test.kind
+                    && outcome != "cannot-tell"
+                    && !outcomes.iter().any(|o| &o.0 == outcome)
+                {
+                    return Err(CoreError::entry(
+                        "unknown-outcome",
+                        "outcome",
+                        format!("“{outcome}” is no answer to {}.", test.name),
+                    ));
+                }
+                Ok(())
+            }
+            Body::Reading {
+                result: ReadingResult::Figure,
+                typed,
+                insisted,
+                ..
+            } if !insisted => {
+                let unit = match &test.kind {
+                    Kind::Probe(p) => p.unit(),
+                    Kind::Procedure { .. } => return Ok(()),
+                };
+                let figure = reading::parse(typed, Some(unit)).map_err(|e| CoreError::Entry {
+                    code: "bad-reading",
+                    field: "typed",
+                    message: e.to_string(),
+                })?;
+                self.improbable(k, figure)
+            }
+            _ => Ok(()),
+        }
+    }
+}
+
+/// The figure as the meter gave it, with its unit.
+fn typed_text(typed: &str, figure: Figure, unit: Unit) -> String {
+    if figure.over_range {
+        return "OL".into();
+    }
+    let bare = typed.trim().replace(',', ".").replace('-', "\u{2212}");
+    let plain = bare
+        .trim_start_matches('\u{2212}')
+        .chars()
+        .all(|c| c.is_ascii_digit() || c == '.');
+    if plain && !bare.contains("..") {
+        format!("{bare} {}", unit.symbol())
+    } else if (figure.low - figure.high).abs() < 1e-12 {
+        reading::show_text(figure.low, unit)
+    } else {
+        reading::show_range(figure.low, figure.high, unit)
+    }
+}
+
+/// First words of a class name, for under a band.
+fn short(name: &str) -> String {
+    let mut out = String::new();
+    for word in name.split_whitespace() {
+        if out.chars().count() + word.chars().count() > 22 {
+            break;
+        }
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        out.push_str(word);
+    }
+    out
+}
+
+fn meter_words(test: &Test) -> String {
+    match &test.kind {
+        Kind::Procedure { .. } => String::new(),
+        Kind::Probe(p) => match (p.mode, p.shunt_ohms) {
+            (spannung_circuit::Mode::Volts, Some(ohms)) => {
+                format!(
+                    "volts, {} across the tips",
+                    reading::show_text(ohms, Unit::Ohms)
+                )
+            }
+            (spannung_circuit::Mode::Volts, None) => "volts DC".into(),
+            (spannung_circuit::Mode::Ohms, _) => "ohms, leads nulled".into(),
+            (spannung_circuit::Mode::Milliohms, _) => "milliohms, four wires".into(),
+            (spannung_circuit::Mode::Diode, _) => "diode range".into(),
+            (spannung_circuit::Mode::Amps, _) => "amps, clamp zeroed".into(),
+        },
+    }
+}
+
+/// Points that are no pin of a plug, in words.
+fn place_words(node: &str) -> String {
+    match node {
+        "P+" => "pack +".into(),
+        "P-" => "pack −".into(),
+        "FRAME" => "frame".into(),
+        "CH+" => "port +".into(),
+        "CH-" => "port −".into(),
+        "CG+" => "charger +".into(),
+        "CG-" => "charger −".into(),
+        "FUSE" => "fuse, out".into(),
+        "CHF" => "charge fuse".into(),
+        "C13" => "fuse, in".into(),
+        other if other.starts_with('H') || other.starts_with('M') || other.starts_with("SPD") => {
+            "wire end".into()
+        }
+        _ => "wire end".into(),
+    }
+}
+
+/// State in a few words.
+pub fn state_words(s: &VehicleState) -> String {
+    let mut out = vec![format!("battery {}", s.battery.word())];
+    if s.key.word() == "on" {
+        out.push("display on".into());
+    }
+    if s.wheel.word() == "turned" {
+        out.push("wheel turned".into());
+    }
+    if s.throttle.word() == "full" {
+        out.push("throttle open".into());
+    }
+    let apart: Vec<&str> = s
+        .apart
+        .iter()
+        .map(String::as_str)
+        .filter(|p| *p != "dock")
+        .collect();
+    if !apart.is_empty() {
+        out.push(format!("{} apart", apart.join(", ")));
+    }
+    out.join(", ")
+}
+
+/// Whole per cent that add up to 100 (largest remainders; ties to the earlier).
+pub fn round_to_100(shares: &[f64]) -> Vec<u32> {
+    let sum: f64 = shares.iter().sum();
+    if sum <= 0.0 {
+        return vec![0; shares.len()];
+    }
+    let exact: Vec<f64> = shares.iter().map(|s| s / sum * 100.0).collect();
+    let mut out: Vec<u32> = exact.iter().map(|e| e.floor() as u32).collect();
+    let missing = 100usize.saturating_sub(out.iter().sum::<u32>() as usize);
+    let mut order: Vec<usize> = (0..shares.len()).collect();
+    order.sort_by(|a, b| {
+        (exact[*b] - exact[*b].floor())
+            .total_cmp(&(exact[*a] - exact[*a].floor()))
+            .then(a.cmp(b))
+    });
+    for k in order.into_iter().take(missing) {
+        out[k] += 1;
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests_of_rounding {
+    use super::round_to_100;
+
+    #[test]
+    fn percents_add_up() {
+        for shares in [
+            vec![1.0 / 3.0; 3],
+            vec![0.005; 200],
+            vec![0.999, 0.001],
+            vec![0.146, 0.274, 0.58],
+        ] {
+            assert_eq!(round_to_100(&shares).iter().sum::<u32>(), 100);
+        }
+    }
+}

@@ -1,0 +1,361 @@
+//! The trace map: what the page needs to draw this vehicle's own current path.
+
+use crate::diagnosis::predict::{Scale, Suspicion};
+use crate::diagnosis::tests::{Kind, Probe, Sweep};
+use crate::job::bench::Weighed;
+use crate::reading::{self, Unit};
+use serde::Serialize;
+use spannung_circuit::{Mode, meter};
+use std::collections::BTreeMap;
+use utoipa::ToSchema;
+
+/// A wire of a strand.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct MapWire {
+    /// Pin.
+    pub pin: u8,
+    /// Colour code.
+    pub code: String,
+    /// Function.
+    pub function: String,
+    /// Share of faults on its run, contact and lead.
+    pub share: f64,
+    /// What it should read now against the strand's reference.
+    pub now: String,
+    /// Last reading here, as shown.
+    pub measured: Option<String>,
+    /// `expected` or `off`.
+    pub mark: Option<String>,
+    /// Tests with a tip on this pin.
+    pub tests: Vec<PinTest>,
+}
+
+/// A test on a pin.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PinTest {
+    /// Id.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Done already.
+    pub done: bool,
+}
+
+/// A strand.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct MapStrand {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Segment.
+    pub segment: String,
+    /// Plug id.
+    pub plug: String,
+    /// Plug's name.
+    pub plug_name: String,
+    /// Reference pin.
+    pub reference: u8,
+    /// Wires in pin order as the family lists them.
+    pub wires: Vec<MapWire>,
+    /// Share of faults in the device itself.
+    pub device_share: f64,
+    /// Index of the wire whose value the flag shows.
+    pub flag_wire: usize,
+    /// Plug is apart now.
+    pub apart: bool,
+}
+
+/// A suspect placed on the map.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct MapTag {
+    /// Rank in the list.
+    pub rank: usize,
+    /// Per cent.
+    pub percent: u32,
+    /// Where: an element id, a strand id or a part of the drawing.
+    pub place: String,
+}
+
+/// A box that is no strand: share by place.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct MapBox {
+    /// `rail`, `logic`, `bridge`, `hall-a`, …
+    pub id: String,
+    /// Share.
+    pub share: f64,
+}
+
+/// The map.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Map {
+    /// Strands in drawing order.
+    pub strands: Vec<MapStrand>,
+    /// Boxes with their shares.
+    pub boxes: Vec<MapBox>,
+    /// Tags, ranks 1 to 5.
+    pub tags: Vec<MapTag>,
+    /// Pack in words: `48 V, 13 groups`.
+    pub pack: String,
+    /// Plug and pins of the next probe.
+    pub next_plug: Option<String>,
+    /// Strand of the next probe.
+    pub next_strand: Option<String>,
+    /// Red and black pin.
+    pub next_pins: Vec<u8>,
+}
+
+/// Which box of the controller a fault sits in.
+fn controller_box(fault: &str) -> &'static str {
+    if fault.starts_with("ctl-5v") || fault == "ign-feed-open" || fault == "ctl-water" {
+        "rail"
+    } else if [
+        "ctl-fet",
+        "ctl-leg",
+        "ctl-gate",
+        "ctl-15v",
+        "ctl-cap",
+        "ctl-overvolt",
+        "ctl-shunt",
+        "ctl-solder",
+        "ctl-heatsink",
+        "ctl-temp",
+    ]
+    .iter()
+    .any(|p| fault.starts_with(p))
+    {
+        "bridge"
+    } else {
+        "logic"
+    }
+}
+
+/// Draw the map of a weighed job.
+pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
+    let m = w.model;
+    let family = &m.profile.family;
+    let mut places: BTreeMap<String, f64> = BTreeMap::new();
+    for (h, p) in m.hypotheses.iter().zip(&w.belief.shares) {
+        if let Suspicion::Case(k) = &h.kind {
+            let case = &m.cases[*k];
+            for place in &case.at {
+                let place = if place == "controller" {
+                    controller_box(&case.fault)
+                } else {
+                    place
+                };
+                *places.entry(place.to_string()).or_default() += p / case.at.len() as f64;
+            }
+        }
+    }
+    let at = |id: &str| places.get(id).copied().unwrap_or(0.0);
+    let circuit = m.healthy_circuit(&[]);
+    let solved = circuit.solve(&w.job.state, 0, &[], &[]);
+    let next_test = next.and_then(|id| m.tests.iter().find(|t| t.id == id));
+    let strands = family
+        .strands
+        .iter()
+        .map(|s| {
+            let id = s.id.get_ref();
+            let wires: Vec<MapWire> = s
+                .wires
+                .iter()
+                .map(|wire| {
+                    let share = ["run", "pin", "lead"]
+                        .iter()
+                        .map(|e| at(&format!("{id}.{}.{e}", wire.pin)))
+                        .sum();
+                    let pair = meter::pair(
+                        &m.net,
+                        &format!("{id}.{}.c", wire.pin),
+                        &format!("{id}.{}.c", s.reference),
+                    );
+                    let sweep = if wire.function.starts_with("hall A")
+                        || wire.function.starts_with("hall B")
+                        || wire.function.starts_with("hall C")
+                        || wire.function == "wheel speed"
+                    {
+                        Some(Sweep::Wheel)
+                    } else if wire.function == "pedal signal" {
+                        Some(Sweep::Crank)
+                    } else {
+                        None
+                    };
+                    let now = pair.map_or_else(
+                        |_| String::new(),
+                        |pair| {
+                            let probe = Probe {
+                                mode: Mode::Volts,
+                                pair: pair.clone(),
+                                shunt_ohms: None,
+                                element: None,
+                                sweep,
+                                groups: false,
+                            };
+                            if sweep.is_some() {
+                                let y = m.healthy_in(&circuit, &probe, &w.job.state);
+                                let (low, high) =
+                                    (Scale::Volts.from(y[0]), Scale::Volts.from(y[1]));
+                                if high - low > 1.0 {
+                                    return format!("{low:.0} / {high:.0} V");
+                                }
+                                return reading::show_text(high, Unit::Volts);
+                            }
+                            let volts = if solved.island[pair.red] == solved.island[pair.black] {
+                                solved.volts[pair.red] - solved.volts[pair.black]
+                            } else {
+                                0.0
+                            };
+                            tidy_volts(volts)
+                        },
+                    );
+                    let here: Vec<&crate::diagnosis::tests::Test> = m
+                        .tests
+                        .iter()
+                        .filter(|t| {
+                            t.face.as_ref().is_some_and(|f| {
+                                f.plug == s.plug
+                                    && (f.red_pin == Some(wire.pin)
+                                        || (f.black_pin == Some(wire.pin) && f.red_pin.is_none()))
+                            })
+                        })
+                        .collect();
+                    let last = w
+                        .job
+                        .taken
+                        .iter()
+                        .rev()
+                        .filter(|t| !t.voided)
+                        .find_map(|t| {
+                            let k = m.tests.iter().position(|x| x.id == t.test)?;
+                            let volts =
+                                matches!(&m.tests[k].kind, Kind::Probe(p) if p.mode == Mode::Volts);
+                            (volts && here.iter().any(|x| x.id == t.test)).then(|| w.judge(k, t))
+                        });
+                    MapWire {
+                        pin: wire.pin,
+                        code: wire.code.clone(),
+                        function: wire.function.clone(),
+                        share,
+                        now,
+                        measured: last.as_ref().map(|l| l.0.clone()),
+                        mark: last.map(|l| l.1.to_string()),
+                        tests: here
+                            .iter()
+                            .map(|t| PinTest {
+                                test: t.id.clone(),
+                                name: t.name.clone(),
+                                done: w.situation.closed.contains(&t.id),
+                            })
+                            .collect(),
+                    }
+                })
+                .collect();
+            let measured = wires.iter().position(|x| x.measured.is_some());
+            let usual = s
+                .wires
+                .iter()
+                .position(|x| {
+                    x.function.contains("signal")
+                        && x.pin != s.reference
+                        && !x.function.contains("ground")
+                })
+                .or_else(|| s.wires.iter().position(|x| x.pin != s.reference))
+                .unwrap_or(0);
+            MapStrand {
+                id: id.clone(),
+                name: s.name.clone(),
+                segment: s.segment.clone(),
+                plug: s.plug.clone(),
+                plug_name: family
+                    .plug(&s.plug)
+                    .map_or(s.plug.clone(), |p| p.name.clone()),
+                reference: s.reference,
+                device_share: at(id),
+                flag_wire: measured.unwrap_or(usual),
+                apart: w.job.state.apart.contains(&s.plug),
+                wires,
+            }
+        })
+        .collect();
+    let boxes = [
+        "rail",
+        "logic",
+        "bridge",
+        "hall-a",
+        "hall-b",
+        "hall-c",
+        "gears",
+        "rotor",
+        "winding-u",
+        "winding-v",
+        "winding-w",
+        "wheel",
+        "cells",
+        "bms",
+        "charge-port",
+        "pack-fuse",
+        "pack-switch",
+    ]
+    .iter()
+    .map(|id| MapBox {
+        id: (*id).into(),
+        share: at(id),
+    })
+    .collect();
+    let shares = w.belief.classes(m);
+    let mut order: Vec<usize> = (0..shares.len()).collect();
+    order.sort_by(|a, b| shares[*b].total_cmp(&shares[*a]).then(a.cmp(b)));
+    let tags = order
+        .iter()
+        .take(5)
+        .enumerate()
+        .filter(|(_, c)| shares[**c] >= 0.02)
+        .filter_map(|(k, c)| {
+            let best = m.classes[*c].members.iter().max_by(|a, b| {
+                w.belief.shares[**a]
+                    .total_cmp(&w.belief.shares[**b])
+                    .then(b.cmp(a))
+            })?;
+            let case = &m.cases[*best];
+            let place = case.at.first()?;
+            Some(MapTag {
+                rank: k + 1,
+                percent: (shares[*c] * 100.0).round() as u32,
+                place: if place == "controller" {
+                    controller_box(&case.fault).into()
+                } else {
+                    place.clone()
+                },
+            })
+        })
+        .collect();
+    let face = next_test.and_then(|t| t.face.as_ref());
+    Map {
+        strands,
+        boxes,
+        tags,
+        pack: format!("{} V, {} groups", family.volts_class, family.cells.groups),
+        next_plug: face.map(|f| f.plug.clone()),
+        next_strand: next_test.and_then(|t| match &t.kind {
+            Kind::Probe(p) => m.net.nodes[p.pair.red]
+                .split('.')
+                .next()
+                .filter(|s| family.strand(s).is_some())
+                .map(Into::into),
+            Kind::Procedure { .. } => None,
+        }),
+        next_pins: face.map_or_else(Vec::new, |f| {
+            f.red_pin.into_iter().chain(f.black_pin).collect()
+        }),
+    }
+}
+
+/// Volts on a flag: three digits, zero without decimals.
+fn tidy_volts(volts: f64) -> String {
+    if volts.abs() < 0.02 {
+        "0 V".into()
+    } else {
+        reading::show_text(volts, Unit::Volts)
+    }
+}
