@@ -1,1 +1,143 @@
-//! Stub.
+//! HTTP over store and core. Handlers extract, call, reply; errors turn into problem details in one
+//! place ([`error`]); one extractor turns a request into a person ([`auth`]).
+
+pub mod auth;
+pub mod clock;
+pub mod demo;
+pub mod error;
+pub mod models;
+pub mod pages;
+pub mod routes;
+pub mod work;
+
+use axum::Router;
+use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::http::{HeaderValue, Method, StatusCode, header};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+use clock::Clock;
+use error::ApiError;
+use models::Models;
+use spannung_core::catalogue::Catalogue;
+use spannung_store::Store;
+use std::path::PathBuf;
+use std::sync::Arc;
+use std::time::Duration;
+use tower::ServiceBuilder;
+use tower_http::catch_panic::CatchPanicLayer;
+use tower_http::compression::CompressionLayer;
+use tower_http::request_id::{MakeRequestUuid, PropagateRequestIdLayer, SetRequestIdLayer};
+use tower_http::timeout::TimeoutLayer;
+use tower_http::trace::TraceLayer;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+
+/// Largest request body.
+const BODY_BYTES: usize = 256 * 1024;
+
+/// What every handler can reach.
+#[derive(Clone)]
+pub struct App {
+    /// Database.
+    pub store: Store,
+    /// What we believe.
+    pub catalogue: Arc<Catalogue>,
+    /// Models by profile.
+    pub models: Arc<Models>,
+    /// Shop time.
+    pub clock: Clock,
+    /// Public address: decides cookie flags and the allowed origin.
+    pub public_url: Arc<str>,
+    /// Folder of the built page.
+    pub web: Arc<PathBuf>,
+    /// Show how to sign in on the sign-in page (demonstration only).
+    pub demo: bool,
+}
+
+#[derive(OpenApi)]
+#[openapi(info(
+    title = "Spannung",
+    version = "1",
+    description = "Fault finding and job records for light electric vehicles."
+))]
+struct ApiDoc;
+
+fn api() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(ApiDoc::openapi())
+        .merge(routes::session::router())
+        .merge(routes::catalogue::router())
+        .merge(routes::rack::router())
+        .merge(routes::intake::router())
+        .merge(routes::jobs::router())
+        .merge(routes::customers::router())
+        .merge(routes::packs::router())
+}
+
+/// The OpenAPI description as JSON text, the same bytes every time.
+///
+/// # Errors
+/// It does not serialise (never seen).
+pub fn openapi_json() -> Result<String, serde_json::Error> {
+    let (_, doc) = api().split_for_parts();
+    let value = serde_json::to_value(doc)?;
+    Ok(serde_json::to_string_pretty(&value)? + "\n")
+}
+
+/// The whole service.
+pub fn router(app: App) -> Router {
+    let (api, _) = api().split_for_parts();
+    let api = api
+        .fallback(|| async { ApiError::not_found("address") })
+        .layer(axum::middleware::from_fn_with_state(
+            app.clone(),
+            auth::same_origin,
+        ))
+        .layer(DefaultBodyLimit::max(BODY_BYTES));
+    Router::new()
+        .nest("/api", api)
+        .fallback(pages::serve)
+        .layer(
+            ServiceBuilder::new()
+                .layer(SetRequestIdLayer::x_request_id(MakeRequestUuid))
+                .layer(TraceLayer::new_for_http().make_span_with(|r: &Request| {
+                    let id = r
+                        .headers()
+                        .get("x-request-id")
+                        .and_then(|v| v.to_str().ok())
+                        .unwrap_or("-");
+                    tracing::info_span!("http", method = %r.method(), path = %r.uri().path(), id)
+                }))
+                .layer(PropagateRequestIdLayer::x_request_id())
+                .layer(CompressionLayer::new())
+                .layer(CatchPanicLayer::custom(|_| {
+                    ApiError::internal("a handler stopped").into_response()
+                }))
+                .layer(TimeoutLayer::with_status_code(
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    Duration::from_secs(60),
+                ))
+                .layer(axum::middleware::from_fn_with_state(app.clone(), headers)),
+        )
+        .with_state(app)
+}
+
+/// Headers that every reply carries.
+async fn headers(State(_): State<App>, request: Request, next: Next) -> Response {
+    let api = request.uri().path().starts_with("/api");
+    let reads = request.method() == Method::GET;
+    let mut response = next.run(request).await;
+    let h = response.headers_mut();
+    h.insert(
+        header::X_CONTENT_TYPE_OPTIONS,
+        HeaderValue::from_static("nosniff"),
+    );
+    h.insert(
+        header::REFERRER_POLICY,
+        HeaderValue::from_static("same-origin"),
+    );
+    h.insert("x-frame-options", HeaderValue::from_static("DENY"));
+    if api || !reads {
+        h.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
+    }
+    response
+}

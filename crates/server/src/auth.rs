@@ -1,0 +1,119 @@
+//! Sign-in, sessions, origin check.
+
+use crate::App;
+use crate::error::ApiError;
+use argon2::{Argon2, PasswordHasher, PasswordVerifier, password_hash::phc::PasswordHash};
+use axum::extract::{FromRequestParts, Request, State};
+use axum::http::request::Parts;
+use axum::http::{Method, StatusCode, header};
+use axum::middleware::Next;
+use axum::response::Response;
+use axum_extra::extract::CookieJar;
+use axum_extra::extract::cookie::{Cookie, SameSite};
+use rand::Rng;
+use sha2::{Digest, Sha256};
+use spannung_store::people::Person;
+use time::Duration;
+
+/// Name of the session cookie.
+pub const COOKIE: &str = "spannung_session";
+/// How long a session lasts.
+pub const LASTS: Duration = Duration::hours(12);
+
+/// Who asks. Being an argument of a handler is what makes its route need a session.
+#[derive(Debug, Clone)]
+pub struct Who(pub Person);
+
+/// Hash of a session token as it stands in the database.
+pub fn token_hash(token: &str) -> Vec<u8> {
+    Sha256::digest(token.as_bytes()).to_vec()
+}
+
+/// A fresh random token, 256 bits in hex.
+pub fn new_token() -> String {
+    let mut bytes = [0u8; 32];
+    rand::rng().fill_bytes(&mut bytes);
+    bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// The session cookie; `Secure` when the public address is https.
+pub fn cookie(app: &App, token: String) -> Cookie<'static> {
+    Cookie::build((COOKIE, token))
+        .path("/")
+        .http_only(true)
+        .same_site(SameSite::Lax)
+        .secure(app.public_url.starts_with("https://"))
+        .max_age(LASTS)
+        .build()
+}
+
+/// Hash a password with Argon2id. Slow on purpose: call it off the async threads.
+///
+/// # Errors
+/// The hasher refuses (never seen).
+pub fn hash_password(password: &str) -> Result<String, ApiError> {
+    Argon2::default()
+        .hash_password(password.as_bytes())
+        .map(|h| h.to_string())
+        .map_err(|_| ApiError::internal("password hash"))
+}
+
+/// Does the password fit? An unknown account is checked against a fixed hash, so that it takes as long.
+pub async fn password_fits(password: String, hash: Option<String>) -> bool {
+    tokio::task::spawn_blocking(move || {
+        static NOBODY: std::sync::OnceLock<String> = std::sync::OnceLock::new();
+        let known = hash.is_some();
+        let hash = hash.unwrap_or_else(|| {
+            NOBODY
+                .get_or_init(|| hash_password("nobody has this password").unwrap_or_default())
+                .clone()
+        });
+        let fits = PasswordHash::new(&hash).is_ok_and(|h| {
+            Argon2::default()
+                .verify_password(password.as_bytes(), &h)
+                .is_ok()
+        });
+        fits && known
+    })
+    .await
+    .unwrap_or(false)
+}
+
+impl FromRequestParts<App> for Who {
+    type Rejection = ApiError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, ApiError> {
+        let jar = CookieJar::from_headers(&parts.headers);
+        let token = jar.get(COOKIE).ok_or(ApiError::NotSignedIn)?;
+        let found = app
+            .store
+            .session(&token_hash(token.value()), time::OffsetDateTime::now_utc())
+            .await?;
+        found.map(Who).ok_or(ApiError::NotSignedIn)
+    }
+}
+
+/// Requests that change something may come from our own pages only: a foreign Origin is refused, a
+/// missing one (programs, old browsers) is allowed, since the cookie is SameSite.
+pub async fn same_origin(
+    State(app): State<App>,
+    request: Request,
+    next: Next,
+) -> Result<Response, ApiError> {
+    let reads = matches!(
+        *request.method(),
+        Method::GET | Method::HEAD | Method::OPTIONS
+    );
+    if !reads && let Some(origin) = request.headers().get(header::ORIGIN) {
+        let ours = app.public_url.trim_end_matches('/');
+        if origin.to_str().ok() != Some(ours) {
+            return Err(ApiError::refused(
+                StatusCode::FORBIDDEN,
+                "foreign-origin",
+                None,
+                "This page does not belong to this shop's server.",
+            ));
+        }
+    }
+    Ok(next.run(request).await)
+}

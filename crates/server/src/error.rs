@@ -1,0 +1,202 @@
+//! One place that turns every error into problem details (RFC 9457) with a sentence for the person.
+
+use axum::Json;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use serde::Serialize;
+use spannung_core::CoreError;
+use spannung_core::job::Logged;
+use spannung_store::StoreError;
+use utoipa::ToSchema;
+
+/// Problem details.
+#[derive(Debug, Clone, Serialize, ToSchema)]
+pub struct Problem {
+    /// Always `about:blank`: the code says which problem it is.
+    #[serde(rename = "type")]
+    pub kind: String,
+    /// HTTP status.
+    pub status: u16,
+    /// Status in words.
+    pub title: String,
+    /// Short code for programs.
+    pub code: String,
+    /// Field at fault.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub field: Option<String>,
+    /// The sentence.
+    pub detail: String,
+    /// The newer entry, with a conflict.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub entry: Option<Logged>,
+}
+
+/// What a handler can fail with.
+#[derive(Debug, thiserror::Error)]
+pub enum ApiError {
+    /// Store.
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    /// Core.
+    #[error(transparent)]
+    Core(#[from] CoreError),
+    /// Not signed in.
+    #[error("Sign in first.")]
+    NotSignedIn,
+    /// Something newer stands in the log.
+    #[error("{sentence}")]
+    Conflict {
+        /// Sentence.
+        sentence: String,
+        /// The newer entry.
+        entry: Box<Logged>,
+    },
+    /// Any other refusal.
+    #[error("{sentence}")]
+    Refused {
+        /// Status.
+        status: StatusCode,
+        /// Code.
+        code: &'static str,
+        /// Field.
+        field: Option<&'static str>,
+        /// Sentence.
+        sentence: String,
+    },
+}
+
+impl ApiError {
+    /// A refusal.
+    pub fn refused(
+        status: StatusCode,
+        code: &'static str,
+        field: Option<&'static str>,
+        sentence: impl Into<String>,
+    ) -> Self {
+        Self::Refused {
+            status,
+            code,
+            field,
+            sentence: sentence.into(),
+        }
+    }
+
+    /// Nothing there.
+    pub fn not_found(what: &str) -> Self {
+        Self::refused(
+            StatusCode::NOT_FOUND,
+            "not-found",
+            None,
+            format!("There is no such {what}."),
+        )
+    }
+
+    /// Our own fault.
+    pub fn internal(what: &str) -> Self {
+        tracing::error!(what, "internal error");
+        Self::refused(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "internal",
+            None,
+            "This could not be worked out. What you typed is kept; try again.",
+        )
+    }
+}
+
+impl IntoResponse for ApiError {
+    fn into_response(self) -> Response {
+        let detail = self.to_string();
+        let (status, code, field, detail, entry) = match self {
+            Self::NotSignedIn => (
+                StatusCode::UNAUTHORIZED,
+                "not-signed-in".to_string(),
+                None,
+                detail,
+                None,
+            ),
+            Self::Conflict { entry, .. } => (
+                StatusCode::CONFLICT,
+                "newer-entry".into(),
+                None,
+                detail,
+                Some(*entry),
+            ),
+            Self::Refused {
+                status,
+                code,
+                field,
+                ..
+            } => (status, code.into(), field.map(str::to_string), detail, None),
+            Self::Core(CoreError::Entry { code, field, .. }) => {
+                let status = match code {
+                    "gate-closed" | "gate-stopped" | "not-allowed" | "not-specialist" => {
+                        StatusCode::FORBIDDEN
+                    }
+                    _ => StatusCode::UNPROCESSABLE_ENTITY,
+                };
+                (status, code.into(), Some(field.to_string()), detail, None)
+            }
+            Self::Core(_) => (
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "cannot-compute".into(),
+                None,
+                detail,
+                None,
+            ),
+            Self::Store(StoreError::NotFound(what)) => (
+                StatusCode::NOT_FOUND,
+                "not-found".into(),
+                None,
+                format!("There is no such {what}."),
+                None,
+            ),
+            Self::Store(StoreError::Moved) => (
+                StatusCode::CONFLICT,
+                "moved".into(),
+                None,
+                "Somebody else is writing to this job. Try again.".into(),
+                None,
+            ),
+            Self::Store(StoreError::ForeignEntry) => (
+                StatusCode::CONFLICT,
+                "foreign-entry".into(),
+                Some("id".into()),
+                "This entry belongs to another job.".into(),
+                None,
+            ),
+            Self::Store(StoreError::Taken(name)) => (
+                StatusCode::CONFLICT,
+                "taken".into(),
+                None,
+                format!("“{name}” is taken already."),
+                None,
+            ),
+            Self::Store(error) => {
+                tracing::error!(%error, "store");
+                (
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "database".into(),
+                    None,
+                    "The database does not answer. What you typed is kept; try again in a moment."
+                        .into(),
+                    None,
+                )
+            }
+        };
+        let body = Problem {
+            kind: "about:blank".into(),
+            status: status.as_u16(),
+            title: status.canonical_reason().unwrap_or_default().into(),
+            code,
+            field,
+            detail,
+            entry,
+        };
+        let mut response = (status, Json(body)).into_response();
+        response.headers_mut().insert(
+            header::CONTENT_TYPE,
+            header::HeaderValue::from_static("application/problem+json"),
+        );
+        response
+    }
+}

@@ -1,0 +1,148 @@
+//! The server program.
+
+use clap::{Parser, Subcommand};
+use spannung_core::catalogue::Catalogue;
+use spannung_server::clock::Clock;
+use spannung_server::models::Models;
+use spannung_server::{App, demo, openapi_json, router};
+use spannung_store::Store;
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::sync::Arc;
+use time::OffsetDateTime;
+use time::format_description::well_known::Rfc3339;
+
+/// Spannung: fault finding and job records for light electric vehicles.
+#[derive(Parser)]
+struct Cli {
+    #[command(subcommand)]
+    command: Command,
+}
+
+#[derive(Subcommand)]
+enum Command {
+    /// Serve the page and the API.
+    Serve {
+        /// File that holds the database address (mode 0600).
+        #[arg(long)]
+        database_url_file: PathBuf,
+        /// Address to listen on.
+        #[arg(long, default_value = "127.0.0.1:8040")]
+        listen: SocketAddr,
+        /// Public address, such as https://bench.example; decides cookie flags and allowed origin.
+        #[arg(long)]
+        public_url: Option<String>,
+        /// Folder of the built page.
+        #[arg(long, default_value = "web/dist")]
+        web: PathBuf,
+        /// Load demonstration data into an empty database and run on shop time.
+        #[arg(long)]
+        demo: bool,
+        /// Let the clock stand still at this time (RFC 3339).
+        #[arg(long)]
+        freeze: Option<String>,
+    },
+    /// Print the OpenAPI description.
+    Openapi,
+}
+
+#[tokio::main]
+async fn main() -> ExitCode {
+    tracing_subscriber::fmt()
+        .with_env_filter(
+            tracing_subscriber::EnvFilter::try_from_default_env()
+                .unwrap_or_else(|_| "info,sqlx=warn,tower_http=info".into()),
+        )
+        .with_writer(std::io::stderr)
+        .init();
+    match run(Cli::parse()).await {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(sentence) => {
+            eprintln!("spannung-server: {sentence}");
+            ExitCode::FAILURE
+        }
+    }
+}
+
+async fn run(cli: Cli) -> Result<(), String> {
+    let (file, listen, public_url, web, with_demo, freeze) = match cli.command {
+        Command::Openapi => {
+            print!("{}", openapi_json().map_err(|e| e.to_string())?);
+            return Ok(());
+        }
+        Command::Serve {
+            database_url_file,
+            listen,
+            public_url,
+            web,
+            demo,
+            freeze,
+        } => (database_url_file, listen, public_url, web, demo, freeze),
+    };
+    let url = std::fs::read_to_string(&file).map_err(|e| {
+        format!(
+            "{} cannot be read: {e}. Start with ./spannung demo.",
+            file.display()
+        )
+    })?;
+    let catalogue = Arc::new(Catalogue::shipped().map_err(|e| e.to_string())?);
+    let store = Store::connect(url.trim()).await.map_err(|e| {
+        format!("{e}. Is the database started? ./spannung stop, then ./spannung demo.")
+    })?;
+    let listener = tokio::net::TcpListener::bind(listen)
+        .await
+        .map_err(|e| format!("{listen} cannot be used: {e}. Another program may hold the port; choose one with --port."))?;
+    let bound = listener.local_addr().map_err(|e| e.to_string())?;
+    let mut app = App {
+        store,
+        catalogue,
+        models: Arc::new(Models::default()),
+        clock: Clock::Runs(time::Duration::ZERO),
+        public_url: public_url
+            .unwrap_or_else(|| format!("http://{bound}"))
+            .into(),
+        web: Arc::new(web),
+        demo: with_demo,
+    };
+    if with_demo {
+        demo::seed(&app)
+            .await
+            .map_err(|e| format!("the demonstration data could not be loaded: {e}"))?;
+        let offset = app
+            .store
+            .setting(demo::OFFSET)
+            .await
+            .map_err(|e| e.to_string())?;
+        let seconds = offset.and_then(|s| s.parse().ok()).unwrap_or(0);
+        app.clock = Clock::Runs(time::Duration::seconds(seconds));
+    }
+    if let Some(text) = freeze {
+        let at = OffsetDateTime::parse(&text, &Rfc3339)
+            .map_err(|e| format!("“{text}” is not a time: {e}"))?;
+        app.clock = Clock::Frozen(at);
+    }
+    app.models.warm(&app.catalogue).await;
+    // one line on standard output tells whoever started us that we are ready
+    println!("listening http://{bound}");
+    axum::serve(
+        listener,
+        router(app).into_make_service_with_connect_info::<SocketAddr>(),
+    )
+    .with_graceful_shutdown(stopped())
+    .await
+    .map_err(|e| e.to_string())
+}
+
+async fn stopped() {
+    let interrupt = tokio::signal::ctrl_c();
+    let mut terminate =
+        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+            Ok(signal) => signal,
+            Err(_) => return interrupt.await.unwrap_or(()),
+        };
+    tokio::select! {
+        _ = interrupt => {}
+        _ = terminate.recv() => {}
+    }
+}

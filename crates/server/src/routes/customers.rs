@@ -1,0 +1,64 @@
+//! Customers' cards, apart from the log so that they can be erased.
+
+use crate::App;
+use crate::auth::Who;
+use crate::error::{ApiError, Problem};
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use spannung_store::people::Customer;
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use uuid::Uuid;
+
+/// Routes.
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(put_customer, erase_customer))
+}
+
+/// Name and contact.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Card {
+    /// Name.
+    pub name: String,
+    /// Phone or mail.
+    pub contact: String,
+}
+
+#[utoipa::path(put, path = "/customers/{id}", params(("id" = Uuid, Path)), request_body = Card, responses((status = 204), (status = "4XX", body = Problem)))]
+async fn put_customer(
+    State(app): State<App>,
+    _: Who,
+    Path(id): Path<Uuid>,
+    Json(card): Json<Card>,
+) -> Result<StatusCode, ApiError> {
+    let name = card.name.trim();
+    if name.is_empty() || name.chars().count() > 120 || card.contact.chars().count() > 200 {
+        return Err(ApiError::refused(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "bad-name",
+            Some("name"),
+            "A name of 1 to 120 letters and a contact of up to 200 are accepted.",
+        ));
+    }
+    app.store
+        .put_customer(&Customer {
+            id,
+            name: name.into(),
+            contact: card.contact.trim().into(),
+        })
+        .await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+#[utoipa::path(delete, path = "/customers/{id}", params(("id" = Uuid, Path)), responses((status = 204), (status = "4XX", body = Problem)))]
+async fn erase_customer(
+    State(app): State<App>,
+    _: Who,
+    Path(id): Path<Uuid>,
+) -> Result<StatusCode, ApiError> {
+    app.store.erase_customer(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}

@@ -1,0 +1,130 @@
+//! Sign-in and sign-out, health.
+
+use crate::App;
+use crate::auth::{self, Who};
+use crate::error::{ApiError, Problem};
+use axum::Json;
+use axum::extract::{ConnectInfo, State};
+use axum::http::StatusCode;
+use axum_extra::extract::CookieJar;
+use serde::{Deserialize, Serialize};
+use spannung_core::job::Role;
+use std::net::SocketAddr;
+use time::{Duration, OffsetDateTime};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+/// Failures of one account within [`WINDOW`] that stop it.
+const ACCOUNT_FAILURES: i64 = 5;
+/// Failures from one address within [`WINDOW`] that stop it.
+const ADDRESS_FAILURES: i64 = 30;
+const WINDOW: Duration = Duration::minutes(15);
+
+/// Routes.
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(sign_in, who, sign_out))
+        .routes(routes!(health))
+}
+
+/// Name and password.
+#[derive(Deserialize, ToSchema)]
+struct SignIn {
+    name: String,
+    password: String,
+}
+
+/// Who is signed in.
+#[derive(Serialize, ToSchema)]
+struct Me {
+    name: String,
+    role: Role,
+}
+
+#[utoipa::path(post, path = "/session", request_body = SignIn, responses((status = 200, body = Me), (status = "4XX", body = Problem)))]
+async fn sign_in(
+    State(app): State<App>,
+    ConnectInfo(peer): ConnectInfo<SocketAddr>,
+    jar: CookieJar,
+    Json(given): Json<SignIn>,
+) -> Result<(CookieJar, Json<Me>), ApiError> {
+    let now = OffsetDateTime::now_utc();
+    let address = peer.ip().to_string();
+    let (account, from) = app
+        .store
+        .failures(&given.name, &address, now - WINDOW)
+        .await?;
+    if account >= ACCOUNT_FAILURES || from >= ADDRESS_FAILURES {
+        return Err(ApiError::refused(
+            StatusCode::TOO_MANY_REQUESTS,
+            "too-many",
+            None,
+            "Too many wrong passwords. Wait 15 minutes, or ask the owner.",
+        ));
+    }
+    let found = app.store.person_by_name(given.name.trim()).await?;
+    let hash = found.as_ref().map(|f| f.1.clone());
+    if !auth::password_fits(given.password, hash).await {
+        app.store.note_failure(&given.name, &address, now).await?;
+        return Err(ApiError::refused(
+            StatusCode::UNAUTHORIZED,
+            "wrong-password",
+            Some("password"),
+            "Name and password do not fit together.",
+        ));
+    }
+    let (person, _) = found.ok_or(ApiError::NotSignedIn)?;
+    app.store.forget_failures(&person.name).await?;
+    let token = auth::new_token();
+    app.store
+        .begin_session(&auth::token_hash(&token), person.id, now + auth::LASTS)
+        .await?;
+    let me = Me {
+        name: person.name,
+        role: person.role,
+    };
+    Ok((jar.add(auth::cookie(&app, token)), Json(me)))
+}
+
+#[utoipa::path(get, path = "/session", responses((status = 200, body = Me), (status = "4XX", body = Problem)))]
+async fn who(Who(person): Who) -> Json<Me> {
+    Json(Me {
+        name: person.name,
+        role: person.role,
+    })
+}
+
+#[utoipa::path(delete, path = "/session", responses((status = 204), (status = "4XX", body = Problem)))]
+async fn sign_out(
+    State(app): State<App>,
+    _: Who,
+    jar: CookieJar,
+) -> Result<(CookieJar, StatusCode), ApiError> {
+    if let Some(token) = jar.get(auth::COOKIE) {
+        app.store
+            .end_session(&auth::token_hash(token.value()), OffsetDateTime::now_utc())
+            .await?;
+    }
+    Ok((
+        jar.remove(auth::cookie(&app, String::new())),
+        StatusCode::NO_CONTENT,
+    ))
+}
+
+/// State of the service.
+#[derive(Serialize, ToSchema)]
+struct Health {
+    /// The database answers.
+    database: bool,
+    /// Runs on demonstration data.
+    demo: bool,
+}
+
+#[utoipa::path(get, path = "/health", responses((status = 200, body = Health)))]
+async fn health(State(app): State<App>) -> Json<Health> {
+    Json(Health {
+        database: app.store.ping().await.is_ok(),
+        demo: app.demo,
+    })
+}
