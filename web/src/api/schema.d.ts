@@ -313,10 +313,7 @@ export interface components {
             /** @description Strip. */
             segments: components["schemas"]["SegmentShare"][];
             /** @description Tests passed over, with the reason. */
-            skipped: [
-                string,
-                string
-            ][];
+            skipped: components["schemas"]["Skipped"][];
             /** @description Gate. */
             standing: components["schemas"]["Standing"];
             /** @description Suspects by share, those of 0.5 % and more. */
@@ -717,6 +714,13 @@ export interface components {
          * @enum {string}
          */
         Crank: "still" | "turned";
+        /** @description Name and contact. */
+        CustomerCard: {
+            /** @description Phone or mail. */
+            contact: string;
+            /** @description Name. */
+            name: string;
+        };
         /** @description A pin of the face in the card. */
         FacePin: {
             /** @description Colour code, none for an empty pin. */
@@ -769,6 +773,16 @@ export interface components {
          * @enum {string}
          */
         Fate: "returned" | "kept" | "recycled" | "hazardous-waste";
+        /** @description A fault within a suspect. */
+        FaultShare: {
+            /** @description Name. */
+            name: string;
+            /**
+             * Format: double
+             * @description Share of the suspect, 0 to 1.
+             */
+            share: number;
+        };
         /** @description An answer that can be given at the gate. */
         GateChoice: {
             id: string;
@@ -836,7 +850,7 @@ export interface components {
             changes: components["schemas"]["Change"][];
             closed?: components["schemas"]["ClosedView"] | null;
             controller?: string | null;
-            customer?: components["schemas"]["Card"] | null;
+            customer?: components["schemas"]["CustomerCard"] | null;
             /** Format: uuid */
             customer_id?: string | null;
             drive: string;
@@ -1017,6 +1031,11 @@ export interface components {
             code: string;
             /** @description Function. */
             function: string;
+            /**
+             * Format: double
+             * @description Share of faults on the lead from the plug to the device.
+             */
+            lead_share: number;
             /** @description `expected` or `off`. */
             mark?: string | null;
             /** @description Last reading here, as shown. */
@@ -1030,9 +1049,14 @@ export interface components {
             pin: number;
             /**
              * Format: double
-             * @description Share of faults on its run, contact and lead.
+             * @description Share of faults in the contact.
              */
-            share: number;
+            pin_share: number;
+            /**
+             * Format: double
+             * @description Share of faults on the run from the controller to the plug.
+             */
+            run_share: number;
             /** @description Tests with a tip on this pin. */
             tests: components["schemas"]["PinTest"][];
         };
@@ -1189,10 +1213,20 @@ export interface components {
          * @enum {string}
          */
         ReadingResult: "figure" | "nothing" | "not-steady" | "cannot-reach";
+        /** @description What one piece of evidence did to a suspect. */
+        Reason: {
+            /** @description The evidence, in words. */
+            text: string;
+            /**
+             * Format: double
+             * @description Natural log of the odds it moved; above 0 speaks for the suspect.
+             */
+            weight: number;
+        };
         /** @description The record of a job. */
         RecordView: {
             cause_confirmed: boolean;
-            customer?: components["schemas"]["Card"] | null;
+            customer?: components["schemas"]["CustomerCard"] | null;
             frame_number?: string | null;
             lines: components["schemas"]["Line"][];
             mended?: string | null;
@@ -1274,6 +1308,13 @@ export interface components {
             name: string;
             password: string;
         };
+        /** @description A test passed over. */
+        Skipped: {
+            /** @description Name of the test. */
+            name: string;
+            /** @description Why. */
+            reason: string;
+        };
         /**
          * @description Where the job stands.
          * @enum {string}
@@ -1328,10 +1369,7 @@ export interface components {
             /** @description Class id. */
             class: string;
             /** @description Its faults, likeliest first: name and share. */
-            faults: [
-                string,
-                number
-            ][];
+            faults: components["schemas"]["FaultShare"][];
             /**
              * Format: double
              * @description Repair minutes without access.
@@ -1349,10 +1387,7 @@ export interface components {
             /** @description Strongest evidence, at most about 40 letters. */
             reason: string;
             /** @description What each reading did: text and signed weight (natural log of odds). */
-            reasons: [
-                string,
-                number
-            ][];
+            reasons: components["schemas"]["Reason"][];
             /**
              * Format: double
              * @description Share, 0 to 1.
@@ -1563,7 +1598,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Card"];
+                "application/json": components["schemas"]["CustomerCard"];
             };
         };
         responses: {

@@ -48,9 +48,36 @@ pub struct Suspect {
     /// Ruled out (true) or in (false) by hand.
     pub by_hand: Option<bool>,
     /// Its faults, likeliest first: name and share.
-    pub faults: Vec<(String, f64)>,
+    pub faults: Vec<FaultShare>,
     /// What each reading did: text and signed weight (natural log of odds).
-    pub reasons: Vec<(String, f64)>,
+    pub reasons: Vec<Reason>,
+}
+
+/// A fault within a suspect.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FaultShare {
+    /// Name.
+    pub name: String,
+    /// Share of the suspect, 0 to 1.
+    pub share: f64,
+}
+
+/// What one piece of evidence did to a suspect.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Reason {
+    /// The evidence, in words.
+    pub text: String,
+    /// Natural log of the odds it moved; above 0 speaks for the suspect.
+    pub weight: f64,
+}
+
+/// A test passed over.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Skipped {
+    /// Name of the test.
+    pub name: String,
+    /// Why.
+    pub reason: String,
 }
 
 /// A segment of the strip.
@@ -275,7 +302,7 @@ pub struct Bench {
     /// Cautions of the symptoms told.
     pub cautions: Vec<String>,
     /// Tests passed over, with the reason.
-    pub skipped: Vec<(String, String)>,
+    pub skipped: Vec<Skipped>,
 }
 
 /// Symptoms that forbid a ride while they are open.
@@ -488,7 +515,11 @@ impl<'a> Weighed<'a> {
                 .job
                 .skipped
                 .iter()
-                .map(|(a, b)| (a.clone(), b.clone()))
+                .map(|(test, reason)| Skipped {
+                    name: tests::find(&m.tests, test)
+                        .map_or_else(|| test.clone(), |k| m.tests[k].name.clone()),
+                    reason: reason.clone(),
+                })
                 .collect(),
         }
     }
@@ -627,13 +658,24 @@ impl<'a> Weighed<'a> {
                     |r| self.item_name(r.0),
                 );
                 let total = shares[c].max(1e-12);
-                let mut faults: Vec<(String, f64)> = class
+                let mut faults: Vec<FaultShare> = class
                     .members
                     .iter()
-                    .map(|h| (m.cases[*h].name.clone(), self.belief.shares[*h] / total))
+                    .map(|h| FaultShare {
+                        name: m.cases[*h].name.clone(),
+                        share: self.belief.shares[*h] / total,
+                    })
                     .collect();
-                faults.sort_by(|a, b| b.1.total_cmp(&a.1));
-                faults.dedup_by(|a, b| a.0 == b.0);
+                // the levels of one fault are one line
+                faults.sort_by(|a, b| a.name.cmp(&b.name));
+                faults.dedup_by(|a, b| {
+                    let same = a.name == b.name;
+                    if same {
+                        b.share += a.share;
+                    }
+                    same
+                });
+                faults.sort_by(|a, b| b.share.total_cmp(&a.share));
                 faults.truncate(4);
                 Suspect {
                     rank: k + 1,
@@ -651,7 +693,10 @@ impl<'a> Weighed<'a> {
                     reasons: reasons
                         .iter()
                         .take(6)
-                        .map(|(i, w)| (self.item_name(*i), *w))
+                        .map(|(i, w)| Reason {
+                            text: self.item_name(*i),
+                            weight: *w,
+                        })
                         .collect(),
                 }
             })

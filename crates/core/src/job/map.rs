@@ -18,8 +18,12 @@ pub struct MapWire {
     pub code: String,
     /// Function.
     pub function: String,
-    /// Share of faults on its run, contact and lead.
-    pub share: f64,
+    /// Share of faults on the run from the controller to the plug.
+    pub run_share: f64,
+    /// Share of faults in the contact.
+    pub pin_share: f64,
+    /// Share of faults on the lead from the plug to the device.
+    pub lead_share: f64,
     /// What it should read now against the strand's reference.
     pub now: String,
     /// Last reading here, as shown.
@@ -161,10 +165,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                 .wires
                 .iter()
                 .map(|wire| {
-                    let share = ["run", "pin", "lead"]
-                        .iter()
-                        .map(|e| at(&format!("{id}.{}.{e}", wire.pin)))
-                        .sum();
+                    let part = |e: &str| at(&format!("{id}.{}.{e}", wire.pin));
                     let pair = meter::pair(
                         &m.net,
                         &format!("{id}.{}.c", wire.pin),
@@ -236,7 +237,9 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                         pin: wire.pin,
                         code: wire.code.clone(),
                         function: wire.function.clone(),
-                        share,
+                        run_share: part("run"),
+                        pin_share: part("pin"),
+                        lead_share: part("lead"),
                         now,
                         measured: last.as_ref().map(|l| l.0.clone()),
                         mark: last.map(|l| l.1.to_string()),

@@ -20,19 +20,19 @@ pub fn router() -> OpenApiRouter<App> {
 
 /// Name and contact.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
-pub struct Card {
+pub struct CustomerCard {
     /// Name.
     pub name: String,
     /// Phone or mail.
     pub contact: String,
 }
 
-#[utoipa::path(put, path = "/customers/{id}", params(("id" = Uuid, Path)), request_body = Card, responses((status = 204), (status = "4XX", body = Problem)))]
+#[utoipa::path(put, path = "/customers/{id}", params(("id" = Uuid, Path)), request_body = CustomerCard, responses((status = 204), (status = "4XX", body = Problem)))]
 async fn put_customer(
     State(app): State<App>,
     _: Who,
     Path(id): Path<Uuid>,
-    Json(card): Json<Card>,
+    Json(card): Json<CustomerCard>,
 ) -> Result<StatusCode, ApiError> {
     let name = card.name.trim();
     if name.is_empty() || name.chars().count() > 120 || card.contact.chars().count() > 200 {

@@ -3,7 +3,7 @@
 use crate::App;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
-use crate::routes::customers::Card as CustomerCard;
+use crate::routes::customers::CustomerCard;
 use crate::work::{self, Loaded, Sent};
 use axum::Json;
 use axum::extract::{Path, State};

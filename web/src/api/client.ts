@@ -1,0 +1,68 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+/** Typed calls; the types come from the server's own description. */
+export const api = createClient<paths>({ baseUrl: "/api" });
+
+type Schemas = components["schemas"];
+export type JobView = Schemas["JobView"];
+export type Bench = Schemas["Bench"];
+export type Card = Schemas["Card"];
+export type Suspect = Schemas["Suspect"];
+export type SegmentShare = Schemas["SegmentShare"];
+export type Tile = Schemas["Tile"];
+export type TraceMapData = Schemas["Map"];
+export type MapStrand = Schemas["MapStrand"];
+export type Ticket = Schemas["Ticket"];
+export type Rack = Schemas["Rack"];
+export type Preview = Schemas["Preview"];
+export type Problem = Schemas["Problem"];
+export type Body = Schemas["Body"];
+export type Sent = Schemas["Sent"];
+export type Change = Schemas["Change"];
+export type VehicleState = Schemas["VehicleState"];
+export type GateContact = Schemas["GateContact"];
+export type RecordView = Schemas["RecordView"];
+export type Outcome = Schemas["Outcome"];
+export type BandView = Schemas["BandView"];
+export type FaceView = Schemas["FaceView"];
+export type Me = Schemas["Me"];
+export type Choices = Schemas["Choices"];
+
+/** A refusal of the server, with its sentence. */
+export class Refusal extends Error {
+  constructor(
+    readonly status: number,
+    readonly problem: Problem | undefined,
+  ) {
+    super(problem?.detail ?? "The server does not answer. What you typed is kept; try again.");
+  }
+  get code(): string {
+    return this.problem?.code ?? "unreachable";
+  }
+}
+
+interface Reply<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of a reply, or its refusal thrown. */
+export async function take<T>(call: Promise<Reply<T>>): Promise<T> {
+  let reply: Reply<T>;
+  try {
+    reply = await call;
+  } catch {
+    throw new Refusal(0, undefined);
+  }
+  if (!reply.response.ok) throw new Refusal(reply.response.status, reply.error as Problem | undefined);
+  return reply.data as T;
+}
+
+/** An entry with an id of its own, so that sending it twice is the same as once. */
+export const entry = (body: Body, basedOn?: number): Sent => ({
+  id: crypto.randomUUID(),
+  body,
+  ...(basedOn === undefined ? {} : { based_on: basedOn }),
+});

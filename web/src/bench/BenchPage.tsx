@@ -1,0 +1,304 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import type { Change, JobView, Tile, VehicleState } from "../api/client";
+import { useAppend, useCard, useJob } from "../api/hooks";
+import { JobLine } from "../frame/JobLine";
+import { JobCell, MinutesCell, StateButtons, TitleBlock } from "../frame/TitleBlock";
+import { v } from "../theme/tokens";
+import { HEIGHT } from "../trace/layout";
+import { TraceMap } from "../trace/TraceMap";
+import { dayAndTime } from "../ui/format";
+import { useKeys } from "../ui/keys";
+import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
+import { CardView } from "./CardView";
+import { EvidenceStrip } from "./Evidence";
+import { StrandPanel } from "./StrandPanel";
+import { Suspects } from "./Suspects";
+
+export const BenchPage = () => {
+  const { id = "" } = useParams();
+  const job = useJob(id);
+  if (!job.data)
+    return (
+      <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
+    );
+  return <BenchOf job={job.data} />;
+};
+
+const BenchOf = ({ job }: { job: JobView }) => {
+  const append = useAppend(job);
+  const go = useNavigate();
+  const [chosen, setChosen] = useState<string>();
+  const [strand, setStrand] = useState<string>();
+  const [tile, setTile] = useState<Tile>();
+  const [only, setOnly] = useState(false);
+  const hand = useCard(job.id, chosen, job.head);
+  const bench = job.bench;
+  const card =
+    chosen !== undefined ? (hand.data?.test === chosen ? hand.data : undefined) : (bench.next ?? undefined);
+  const open = job.map.strands.find((s) => s.id === strand);
+  const setState = (state: VehicleState) => {
+    append.mutate([{ kind: "state", state }]);
+  };
+  const undo = (t: Tile) => {
+    append.mutate([{ kind: "void", entry: t.entry, reason: "taken back" }]);
+  };
+  const count = job.map.strands.reduce((n, s) => n + s.wires.length, 0);
+  useKeys({
+    u: () => {
+      document.querySelector<HTMLButtonElement>("[data-undo]")?.click();
+    },
+    w: () => {
+      setOnly(!only);
+    },
+    F1: () => {
+      document.querySelector<HTMLButtonElement>('[aria-label^="Battery"]')?.click();
+    },
+    F2: () => {
+      document.querySelector<HTMLButtonElement>('[aria-label^="Display"]')?.click();
+    },
+    F3: () => {
+      document.querySelector<HTMLButtonElement>('[aria-label^="Wheel"]')?.click();
+    },
+  });
+  const repair = bench.suspects.find((s) => s.class === bench.repair);
+  const failed =
+    append.error !== null && append.variables.some((b) => b.kind === "state" || b.kind === "void")
+      ? append.error.message
+      : undefined;
+  return (
+    <Box
+      sx={{ height: "100vh", minHeight: 800, display: "flex", flexDirection: "column", overflow: "hidden" }}
+    >
+      <JobLine job={job} here="bench" />
+      <TitleBlock>
+        <JobCell job={job} />
+        <StateButtons job={job} onState={setState} disabled={append.isPending || job.closed != null} />
+        <MinutesCell job={job} />
+      </TitleBlock>
+      <Box sx={{ position: "relative", flex: "none", height: HEIGHT }}>
+        <TraceMap map={job.map} segments={bench.segments} onStrand={setStrand} suspectsOnly={only} />
+        <Box sx={{ position: "absolute", left: 16, top: 8, display: "flex", gap: 0.8 }}>
+          <Button
+            onClick={() => {
+              setOnly(false);
+            }}
+            aria-pressed={!only}
+            sx={{
+              minHeight: 44,
+              height: 44,
+              fontSize: 14.5,
+              px: 1,
+              ...(only
+                ? {}
+                : { background: v("ink"), color: v("sheet"), "&:hover": { background: v("ink2") } }),
+            }}
+          >
+            All {count} wires
+          </Button>
+          <Button
+            onClick={() => {
+              setOnly(true);
+            }}
+            aria-pressed={only}
+            sx={{
+              minHeight: 44,
+              height: 44,
+              fontSize: 14.5,
+              px: 1,
+              ...(only
+                ? { background: v("ink"), color: v("sheet"), "&:hover": { background: v("ink2") } }
+                : {}),
+            }}
+          >
+            Suspects
+          </Button>
+        </Box>
+        {open && (
+          <StrandPanel
+            job={job}
+            strand={open}
+            busy={append.isPending}
+            error={
+              append.error && append.variables.some((b) => b.kind === "change")
+                ? append.error.message
+                : undefined
+            }
+            onTest={(t) => {
+              setChosen(t);
+              setStrand(undefined);
+            }}
+            onChange={(change: Change) => {
+              append.mutate([{ kind: "change", change }]);
+            }}
+            onClose={() => {
+              setStrand(undefined);
+            }}
+          />
+        )}
+        {append.isPending && (
+          <Box
+            sx={{ position: "absolute", left: 0, right: 0, top: 0, height: 2, background: v("ink") }}
+            aria-label="working it out"
+          />
+        )}
+      </Box>
+      <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1.2, flex: 1, minHeight: 0 }}>
+        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.8, minHeight: 0 }}>
+          {(bench.advice ?? failed) !== undefined && (
+            <Box
+              sx={{
+                display: "flex",
+                gap: 1,
+                alignItems: "center",
+                fontSize: 15.5,
+                fontWeight: 600,
+                flex: "none",
+              }}
+            >
+              <Triangle size={16} /> {failed ?? bench.advice}
+            </Box>
+          )}
+          {tile ? (
+            <TileDetail
+              tile={tile}
+              onBack={() => {
+                setTile(undefined);
+              }}
+              onVoid={() => {
+                undo(tile);
+                setTile(undefined);
+              }}
+            />
+          ) : repair && chosen === undefined && job.closed == null ? (
+            <KeyedCard label="Points to a repair" sx={{ flex: 1 }}>
+              <Box
+                sx={{ p: 2.2, display: "grid", gap: 1.4, alignContent: "start", justifyItems: "start" }}
+                data-repair={repair.class}
+              >
+                <Box sx={{ fontSize: 16 }}>
+                  <b style={{ color: v("copper") }}>Points to</b> {repair.percent} % of what could be wrong
+                </Box>
+                <Box component="h1" sx={{ m: 0, fontSize: 30, fontWeight: 750 }}>
+                  {repair.name}
+                </Box>
+                <Box sx={{ fontSize: 18 }}>
+                  {repair.act}. About {Math.round(repair.minutes)} min, part{" "}
+                  {repair.band === "0" ? "none" : `band ${repair.band}`}. {repair.reason}.
+                </Box>
+                <Box sx={{ display: "flex", gap: 1 }}>
+                  <Button
+                    variant="contained"
+                    onClick={() => void go(`/jobs/${job.id}/repair?class=${repair.class}`)}
+                    data-to-repair
+                  >
+                    Mend this
+                  </Button>
+                  {bench.next && (
+                    <Button
+                      onClick={() => {
+                        setChosen(bench.next?.test);
+                      }}
+                    >
+                      Measure on: {bench.next.name}
+                    </Button>
+                  )}
+                </Box>
+              </Box>
+            </KeyedCard>
+          ) : card ? (
+            <CardView
+              key={card.test}
+              job={job}
+              card={card}
+              append={append}
+              chosen={chosen !== undefined}
+              onBack={() => {
+                setChosen(undefined);
+              }}
+              onTaken={() => {
+                setChosen(undefined);
+              }}
+            />
+          ) : (
+            <KeyedCard label="Nothing to propose" sx={{ flex: 1 }}>
+              <Box sx={{ p: 2.5, fontSize: 18, display: "grid", gap: 1.5, justifyItems: "start" }}>
+                <b style={{ fontSize: 24 }}>
+                  {job.closed != null
+                    ? "This job is closed."
+                    : chosen !== undefined
+                      ? "Fetching the test"
+                      : bench.standing === "stopped"
+                        ? "STOP: isolation and quarantine first."
+                        : "No test would tell more."}
+                </b>
+                {bench.standing === "stopped" && (
+                  <Button variant="contained" onClick={() => void go(`/jobs/${job.id}/gate`)}>
+                    To the gate
+                  </Button>
+                )}
+                {hand.error && <ErrorLine>{hand.error.message}</ErrorLine>}
+                {bench.standing !== "stopped" && (
+                  <span>
+                    Press a strand on the path to measure any point, or mend what the list names first.
+                  </span>
+                )}
+              </Box>
+            </KeyedCard>
+          )}
+        </Box>
+        <Box sx={{ width: 408, flex: "none", minHeight: 0, "@media (max-width: 1100px)": { width: 320 } }}>
+          <Suspects
+            bench={bench}
+            onByHand={(s, out, reason) => {
+              append.mutate([{ kind: "by-hand", class: s.class, out, reason }]);
+            }}
+            onMend={(s) => void go(`/jobs/${job.id}/repair?class=${s.class}`)}
+          />
+        </Box>
+      </Box>
+      <EvidenceStrip
+        tiles={bench.evidence}
+        onPick={setTile}
+        onUndo={undo}
+        busy={append.isPending || job.closed != null}
+      />
+      <Box aria-live="polite" sx={{ position: "absolute", left: -9999 }}>
+        {announce(job)}
+      </Box>
+    </Box>
+  );
+};
+
+const announce = (job: JobView): string => {
+  const t = job.bench.evidence[job.bench.evidence.length - 1];
+  const s = job.bench.suspects[0];
+  if (!t || !s) return "";
+  return `Taken ${t.value}. First suspect ${s.name}, ${String(s.percent)} percent. Next: ${job.bench.next?.name ?? "nothing"}.`;
+};
+
+const TileDetail = ({ tile: t, onBack, onVoid }: { tile: Tile; onBack: () => void; onVoid: () => void }) => (
+  <KeyedCard label={`Reading ${String(t.number)}`} sx={{ flex: 1 }}>
+    <Box sx={{ p: 2.2, display: "grid", gap: 1, justifyItems: "start", fontSize: 17 }}>
+      <b style={{ color: v("copper") }}>Reading {t.number}</b>
+      <Box sx={{ fontSize: 26, fontWeight: 750 }}>
+        {t.name}: {t.value} {t.words}
+      </Box>
+      <span>
+        {dayAndTime(t.at)}, {t.by}
+        {t.state ? `. Taken with ${t.state}` : ""}
+      </span>
+      {t.surprising && (
+        <ErrorLine>
+          It does not fit the rest: more likely taken at a wrong place than not. Take it again.
+        </ErrorLine>
+      )}
+      <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+        <Button onClick={onBack}>Back</Button>
+        {!t.voided && <Button onClick={onVoid}>Strike it out</Button>}
+      </Box>
+    </Box>
+  </KeyedCard>
+);

@@ -1,0 +1,152 @@
+import type { FaceView } from "../api/client";
+import { insulation, v } from "../theme/tokens";
+
+/** The connector face with the two pins to touch. Looking into the pins when apart, at the wires' backs
+ * when joined. */
+export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) => {
+  const c = size / 2;
+  const r = c - 8;
+  const n = face.pins.length;
+  const at = (k: number): [number, number] => {
+    if (face.shape === "flat") return [c + (k - (n - 1) / 2) * Math.min(62, (size - 60) / Math.max(1, n)), c];
+    if (n === 2) return [c + (k === 0 ? -36 : 36), c];
+    if (n <= 3) {
+      const a = -Math.PI / 2 + (k * 2 * Math.PI) / n + Math.PI / 3;
+      return [c + 44 * Math.cos(a), c + 44 * Math.sin(a)];
+    }
+    if (n <= 6) {
+      const a = -Math.PI / 2 + Math.PI / n + (k * 2 * Math.PI) / n;
+      return [c + 58 * Math.cos(a), c + 58 * Math.sin(a)];
+    }
+    // three thick ones inside, the rest around
+    if (k < 3) {
+      const a = -Math.PI / 2 + (k * 2 * Math.PI) / 3;
+      return [c + 27 * Math.cos(a), c + 27 * Math.sin(a)];
+    }
+    const a = -Math.PI / 2 + Math.PI / (n - 3) + ((k - 3) * 2 * Math.PI) / (n - 3);
+    return [c + 72 * Math.cos(a), c + 72 * Math.sin(a)];
+  };
+  const tip = (pin: number | null | undefined, red: boolean) => {
+    const k = face.pins.findIndex((p) => p.pin === pin);
+    if (k < 0) return null;
+    const [x, y] = at(k);
+    const side = red ? -1 : 1;
+    const hx = side < 0 ? Math.min(x - 44, 18) : Math.max(x + 44, size - 18);
+    const hy = Math.min(size - 6, y + 58);
+    const color = red ? v("probeRed") : v("probeBlack");
+    return (
+      <g key={red ? "red" : "black"} stroke={v("sheet")} strokeWidth="6" strokeLinecap="butt">
+        <path d={`M${String(x)} ${String(y)}L${String(hx)} ${String(hy)}`} />
+        <path d={`M${String(x)} ${String(y)}L${String(hx)} ${String(hy)}`} stroke={color} strokeWidth="3" />
+        <path
+          d={`M${String(x + (hx - x) * 0.5)} ${String(y + (hy - y) * 0.5)}L${String(hx)} ${String(hy)}`}
+          stroke={color}
+          strokeWidth="13"
+        />
+        {red && (
+          <path
+            d={`M${String(x + (hx - x) * 0.66)} ${String(y + (hy - y) * 0.66)}L${String(x + (hx - x) * 0.74)} ${String(y + (hy - y) * 0.74)}`}
+            stroke={v("sheet")}
+            strokeWidth="13"
+          />
+        )}
+      </g>
+    );
+  };
+  return (
+    <svg
+      width={size}
+      height={size}
+      viewBox={`0 0 ${String(size)} ${String(size)}`}
+      role="img"
+      aria-label={`${face.name}: red on ${String(face.red ?? "elsewhere")}, black on ${String(face.black ?? "elsewhere")}`}
+    >
+      {face.shape === "round" ? (
+        <>
+          <circle cx={c} cy={c} r={r} fill={v("well")} stroke={v("ink")} strokeWidth="2.2" />
+          <circle cx={c} cy={c} r={r - 9} fill={v("sheet")} stroke={v("ink")} strokeWidth="1.5" />
+          <rect x={c - 11} y={0} width={22} height={16} fill={v("ink")} />
+        </>
+      ) : (
+        <rect
+          x={10}
+          y={c - 46}
+          width={size - 20}
+          height={92}
+          fill={v("sheet")}
+          stroke={v("ink")}
+          strokeWidth="2.2"
+        />
+      )}
+      {face.pins.map((p, k) => {
+        const [x, y] = at(k);
+        const active = p.pin === face.red || p.pin === face.black;
+        const big = n > 6 && k < 3;
+        const rr = big ? 15 : 12;
+        const [base = "GY", stripe] = (p.code ?? "GY").split("/");
+        const dx = x - c;
+        const dy = y - c;
+        const d = Math.hypot(dx, dy) || 1;
+        const out = rr + (active ? 17 : 13);
+        const inward = n > 6 && k >= 3 ? -1 : 1;
+        const [tx, ty] =
+          face.shape === "flat"
+            ? [x, y - 26]
+            : n > 6 && k < 3
+              ? [x, y + 5]
+              : [x + ((dx / d) * out * inward || 0), y + (dy / d) * out * inward + 6];
+        return (
+          <g key={p.pin}>
+            {p.code == null ? (
+              <circle
+                cx={x}
+                cy={y}
+                r={rr}
+                fill="none"
+                stroke={v("ruleStrong")}
+                strokeWidth="1.5"
+                strokeDasharray="3 2"
+              />
+            ) : (
+              <>
+                <circle cx={x} cy={y} r={rr} fill={insulation[base]} stroke={v("casing")} strokeWidth="1.4" />
+                {stripe !== undefined && (
+                  <path
+                    d={`M${String(x - rr)} ${String(y)}h${String(rr * 2)}`}
+                    stroke={insulation[stripe]}
+                    strokeWidth="5"
+                  />
+                )}
+                {!big && (
+                  <circle
+                    cx={x}
+                    cy={y}
+                    r={rr * 0.4}
+                    fill={face.harness_half ? v("sheet") : v("ink")}
+                    stroke={v("ink")}
+                    strokeWidth="1.2"
+                  />
+                )}
+              </>
+            )}
+            {active && <circle cx={x} cy={y} r={rr + 4} fill="none" stroke={v("ink")} strokeWidth="3" />}
+            <text
+              x={tx}
+              y={ty}
+              textAnchor="middle"
+              fontSize={active ? 22 : 16}
+              fontWeight={active ? 800 : 500}
+              stroke={big ? "#fff" : v("sheet")}
+              strokeWidth="3.4"
+              paintOrder="stroke"
+            >
+              {p.pin}
+            </text>
+          </g>
+        );
+      })}
+      {tip(face.red, true)}
+      {tip(face.black, false)}
+    </svg>
+  );
+};

@@ -1,0 +1,361 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import type { Change, JobView, MapStrand } from "../api/client";
+import { useChoices } from "../api/hooks";
+import { insulation, v } from "../theme/tokens";
+import { ErrorLine, Heading, Tick } from "../ui/parts";
+
+interface Props {
+  job: JobView;
+  strand: MapStrand;
+  busy: boolean;
+  error?: string;
+  onTest: (test: string) => void;
+  onChange: (change: Change) => void;
+  onClose: () => void;
+}
+
+const WireSwatch = ({ code }: { code: string }) => {
+  const [base = "??", stripe] = code.split("/");
+  return (
+    <svg width="64" height="16" aria-hidden="true">
+      <rect
+        x="0"
+        y="2"
+        width="64"
+        height="12"
+        fill={insulation[base] ?? insulation.GY}
+        stroke={v("casing")}
+        strokeWidth="1.4"
+      />
+      {stripe !== undefined && (
+        <path d="M8 8h56" stroke={insulation[stripe]} strokeWidth="10" strokeDasharray="8 12" />
+      )}
+      {base === "??" && <path d="M0 8h64" stroke={v("ink")} strokeWidth="2" />}
+    </svg>
+  );
+};
+
+/** A strand at work size: every wire with code, pin, function, what it should read now, its last reading,
+ * its tests; and “not like this here”. */
+export const StrandPanel = ({ job, strand, busy, error, onTest, onChange, onClose }: Props) => {
+  const [editing, setEditing] = useState(false);
+  return (
+    <Box
+      sx={{
+        position: "absolute",
+        inset: 0,
+        background: v("paper"),
+        zIndex: 3,
+        overflowY: "auto",
+        p: 2,
+        borderBottom: `1.5px solid ${v("ink")}`,
+      }}
+      role="dialog"
+      aria-label={`${strand.name}, wires`}
+      data-strand-panel={strand.id}
+    >
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, mb: 1 }}>
+        <Heading
+          note={`${strand.plug_name}, ${strand.apart ? "apart" : "joined"}; volts against pin ${String(strand.reference)} as it stands now`}
+        >
+          {strand.name}
+        </Heading>
+        <Box sx={{ flex: 1 }} />
+        <Button
+          onClick={() => {
+            setEditing(!editing);
+          }}
+          disabled={job.closed != null}
+          data-not-like-this
+        >
+          Not like this here
+        </Button>
+        <Button onClick={onClose} data-close-strand>
+          Whole path
+        </Button>
+      </Box>
+      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+      {editing && <ChangeForm strand={strand} busy={busy} onChange={onChange} />}
+      <Box
+        component="table"
+        sx={{
+          borderCollapse: "collapse",
+          width: "100%",
+          fontSize: 16,
+          "& td, & th": {
+            borderBottom: `1px solid ${v("ruleStrong")}`,
+            py: 0.5,
+            px: 1,
+            textAlign: "left",
+            verticalAlign: "middle",
+          },
+          "& th": { fontSize: 14, fontWeight: 600, color: v("ink2") },
+        }}
+      >
+        <thead>
+          <tr>
+            <th>Pin</th>
+            <th>Wire</th>
+            <th>Carries</th>
+            <th style={{ textAlign: "right" }}>Should read now</th>
+            <th style={{ textAlign: "right" }}>Last read</th>
+            <th>Measure</th>
+          </tr>
+        </thead>
+        <tbody>
+          {strand.wires.map((w) => (
+            <tr key={w.pin} data-wire={w.pin}>
+              <td>
+                <b style={{ fontSize: 20 }}>{w.pin}</b>
+              </td>
+              <td>
+                <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+                  <WireSwatch code={w.code} /> <b>{w.code === "??" ? "colour not noted" : w.code}</b>
+                </Box>
+              </td>
+              <td>{w.function}</td>
+              <td style={{ textAlign: "right", fontWeight: 700 }} data-now>
+                {w.pin === strand.reference ? "reference" : w.now}
+              </td>
+              <td style={{ textAlign: "right" }}>
+                {w.measured ?? ""} {w.mark === "expected" && <Tick size={15} />}
+              </td>
+              <td>
+                <Box
+                  component="select"
+                  aria-label={`Measure at pin ${String(w.pin)}`}
+                  value=""
+                  onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+                    if (e.target.value) onTest(e.target.value);
+                  }}
+                  sx={{
+                    font: "inherit",
+                    fontSize: 15.5,
+                    height: 44,
+                    maxWidth: 320,
+                    width: "100%",
+                    border: `1.5px solid ${v("ink")}`,
+                    borderRadius: "3px",
+                    background: v("sheet"),
+                    color: v("ink"),
+                  }}
+                >
+                  <option value="">{w.tests.length} tests …</option>
+                  {w.tests.map((t) => (
+                    <option key={t.test} value={t.test}>
+                      {t.done ? "done: " : ""}
+                      {t.name}
+                    </option>
+                  ))}
+                </Box>
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+    </Box>
+  );
+};
+
+const ChangeForm = ({
+  strand,
+  busy,
+  onChange,
+}: {
+  strand: MapStrand;
+  busy: boolean;
+  onChange: (c: Change) => void;
+}) => {
+  const choices = useChoices();
+  const [pin, setPin] = useState(strand.wires[0]?.pin ?? 1);
+  const [code, setCode] = useState("BU");
+  const [stripe, setStripe] = useState("");
+  const [carries, setCarries] = useState("not known");
+  const [volts, setVolts] = useState("3.3");
+  const [plugName, setPlugName] = useState(strand.plug_name);
+  const [pins, setPins] = useState(String(Math.max(...strand.wires.map((w) => w.pin))));
+  const [face, setFace] = useState("round");
+  const colours = [...(choices.data?.colours ?? []), "??"];
+  const colour = stripe && code !== "??" ? `${code}/${stripe}` : code;
+  const box = {
+    font: "inherit",
+    fontSize: 16,
+    height: 44,
+    border: `1.5px solid ${v("ink")}`,
+    borderRadius: "3px",
+    background: v("sheet"),
+    color: v("ink"),
+    px: 0.8,
+  };
+  const brake = strand.id.startsWith("brake");
+  const pulls = brake ? "brakes" : strand.id === "halls" ? "halls" : undefined;
+  const row = { display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap", fontSize: 16 } as const;
+  const picker = (
+    <>
+      <Box
+        component="select"
+        aria-label="Colour"
+        value={code}
+        onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+          setCode(e.target.value);
+        }}
+        sx={box}
+      >
+        {colours.map((c) => (
+          <option key={c}>{c}</option>
+        ))}
+      </Box>
+      <Box
+        component="select"
+        aria-label="Stripe"
+        value={stripe}
+        onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+          setStripe(e.target.value);
+        }}
+        sx={box}
+      >
+        <option value="">no stripe</option>
+        {(choices.data?.colours ?? []).map((c) => (
+          <option key={c}>{c}</option>
+        ))}
+      </Box>
+    </>
+  );
+  return (
+    <Box
+      sx={{
+        border: `1.5px solid ${v("ink")}`,
+        background: v("sheet"),
+        p: 1.5,
+        mb: 1.5,
+        display: "grid",
+        gap: 1,
+      }}
+    >
+      <Box sx={{ fontSize: 15.5 }}>Readings stay; what they are compared with follows the vehicle.</Box>
+      <Box sx={row}>
+        <b>Colour</b> of pin
+        <Box
+          component="select"
+          aria-label="Pin"
+          value={pin}
+          onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+            setPin(Number(e.target.value));
+          }}
+          sx={box}
+        >
+          {strand.wires.map((w) => (
+            <option key={w.pin}>{w.pin}</option>
+          ))}
+        </Box>
+        is {picker}
+        <Button
+          disabled={busy}
+          onClick={() => {
+            onChange({ what: "colour", strand: strand.id, pin, code: colour });
+          }}
+        >
+          Set the colour
+        </Button>
+        <Box
+          component="input"
+          aria-label="It carries"
+          value={carries}
+          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+            setCarries(e.target.value);
+          }}
+          sx={{ ...box, width: 150 }}
+        />
+        <Button
+          disabled={busy || carries.trim() === ""}
+          onClick={() => {
+            onChange({ what: "extra-wire", strand: strand.id, code: colour, function: carries.trim() });
+          }}
+        >
+          One wire more
+        </Button>
+      </Box>
+      <Box sx={row}>
+        {brake && (
+          <Button
+            disabled={busy}
+            onClick={() => {
+              onChange({ what: "normally-closed-brake", strand: strand.id });
+            }}
+            data-normally-closed
+          >
+            Opens when squeezed (normally closed)
+          </Button>
+        )}
+        {pulls !== undefined && (
+          <>
+            <b>Pulled up to</b>
+            <Box
+              component="input"
+              aria-label="Pull-up volts"
+              value={volts}
+              onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+                setVolts(e.target.value);
+              }}
+              sx={{ ...box, width: 70 }}
+            />{" "}
+            V
+            <Button
+              disabled={busy || !Number.isFinite(Number(volts.replace(",", ".")))}
+              onClick={() => {
+                onChange({ what: "pull-up", lines: pulls, volts: Number(volts.replace(",", ".")) });
+              }}
+              data-pull-up
+            >
+              Set the pull-up
+            </Button>
+          </>
+        )}
+      </Box>
+      <Box sx={row}>
+        <b>Another plug</b>
+        <Box
+          component="input"
+          aria-label="Plug name"
+          value={plugName}
+          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+            setPlugName(e.target.value);
+          }}
+          sx={{ ...box, width: 190 }}
+        />
+        <Box
+          component="input"
+          aria-label="Pins"
+          value={pins}
+          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+            setPins(e.target.value);
+          }}
+          sx={{ ...box, width: 60 }}
+        />{" "}
+        pins
+        <Box
+          component="select"
+          aria-label="Face"
+          value={face}
+          onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+            setFace(e.target.value);
+          }}
+          sx={box}
+        >
+          <option>round</option>
+          <option>flat</option>
+        </Box>
+        <Button
+          disabled={busy || !/^\d+$/.test(pins) || plugName.trim() === ""}
+          onClick={() => {
+            onChange({ what: "plug", plug: strand.plug, name: plugName.trim(), pins: Number(pins), face });
+          }}
+        >
+          Set the plug
+        </Button>
+      </Box>
+    </Box>
+  );
+};

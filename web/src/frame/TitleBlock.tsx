@@ -1,0 +1,234 @@
+import Box from "@mui/material/Box";
+import type { ReactNode } from "react";
+import type { JobView, VehicleState } from "../api/client";
+import { v } from "../theme/tokens";
+import { minutes, number4 } from "../ui/format";
+
+/** Cells divided by lines, as on a drawing. */
+export const TitleBlock = ({ children }: { children: ReactNode }) => (
+  <Box
+    sx={{
+      height: 60,
+      display: "flex",
+      borderBottom: `1.5px solid ${v("ink")}`,
+      flex: "none",
+      overflow: "hidden",
+    }}
+  >
+    {children}
+  </Box>
+);
+
+export const Cell = ({
+  caption,
+  children,
+  grow = 0,
+  width,
+}: {
+  caption?: ReactNode;
+  children: ReactNode;
+  grow?: number;
+  width?: number;
+}) => (
+  <Box
+    sx={{
+      flex: `${String(grow)} 1 ${width === undefined ? "auto" : `${String(width)}px`}`,
+      minWidth: 0,
+      px: 2,
+      py: 0.6,
+      borderRight: `1px solid ${v("ruleStrong")}`,
+      "&:last-child": { borderRight: 0 },
+      display: "flex",
+      flexDirection: "column",
+      justifyContent: "center",
+    }}
+  >
+    {caption !== undefined && (
+      <Box
+        sx={{
+          fontSize: 13,
+          color: v("ink2"),
+          whiteSpace: "nowrap",
+          overflow: "hidden",
+          textOverflow: "ellipsis",
+        }}
+      >
+        {caption}
+      </Box>
+    )}
+    <Box
+      sx={{
+        fontSize: 19,
+        fontWeight: 650,
+        whiteSpace: "nowrap",
+        overflow: "hidden",
+        textOverflow: "ellipsis",
+      }}
+    >
+      {children}
+    </Box>
+  </Box>
+);
+
+export const JobCell = ({ job }: { job: JobView }) => (
+  <Cell grow={1} width={260} caption={`Job ${number4(job.number)} · ${job.vehicle || "vehicle not named"}`}>
+    “{job.words}”
+  </Cell>
+);
+
+export const MinutesCell = ({ job }: { job: JobView }) => {
+  const [low, mid, high] = job.bench.minutes_to_go;
+  return (
+    <Cell width={270} caption="Minutes spent, minutes to go">
+      {minutes(job.bench.minutes_spent)}
+      <Small> spent </Small>
+      {minutes(mid ?? 0)}
+      <Small>
+        {" "}
+        to go ({minutes(low ?? 0)}–{minutes(high ?? 0)})
+      </Small>
+    </Cell>
+  );
+};
+
+export const Small = ({ children }: { children: ReactNode }) => (
+  <Box component="span" sx={{ fontSize: 15, fontWeight: 500, color: v("ink2") }}>
+    {children}
+  </Box>
+);
+
+interface Toggle {
+  field: "battery" | "key" | "wheel";
+  key: string;
+  name: string;
+  word: string;
+  icon: ReactNode;
+  next: Partial<VehicleState>;
+}
+
+const apartWithout = (apart: string[] | undefined, dock: boolean): string[] => {
+  const rest = (apart ?? []).filter((p) => p !== "dock");
+  return dock ? [...rest, "dock"] : rest;
+};
+
+/** Vehicle state as three buttons; pressing one tells the log that it stands differently now. */
+export const StateButtons = ({
+  job,
+  onState,
+  disabled,
+}: {
+  job: JobView;
+  onState: (s: VehicleState) => void;
+  disabled: boolean;
+}) => {
+  const s = job.state;
+  const batteryIn = s.battery === "in";
+  const wheelUp = s.wheel !== "ground";
+  const toggles: Toggle[] = [
+    {
+      field: "battery",
+      key: "F1",
+      name: "Battery",
+      word: batteryIn ? "in" : "out",
+      icon: <BatteryIcon inside={batteryIn} />,
+      next: batteryIn
+        ? { battery: "out", key: "off", apart: apartWithout(s.apart, true) }
+        : { battery: "in", apart: apartWithout(s.apart, false) },
+    },
+    {
+      field: "key",
+      key: "F2",
+      name: "Display",
+      word: s.key === "on" ? "on" : "off",
+      icon: <KeyIcon />,
+      next: { key: s.key === "on" ? "off" : "on" },
+    },
+    {
+      field: "wheel",
+      key: "F3",
+      name: "Wheel",
+      word: wheelUp ? "lifted" : "on ground",
+      icon: <WheelIcon lifted={wheelUp} />,
+      next: { wheel: wheelUp ? "ground" : "lifted" },
+    },
+  ];
+  const apart = (s.apart ?? []).filter((p) => p !== "dock");
+  return (
+    <Box
+      sx={{
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        px: 1.2,
+        borderRight: `1px solid ${v("ruleStrong")}`,
+        flex: "none",
+      }}
+    >
+      {toggles.map((t) => (
+        <Box
+          key={t.field}
+          component="button"
+          type="button"
+          disabled={disabled}
+          onClick={() => {
+            onState({ ...s, ...t.next });
+          }}
+          aria-label={`${t.name} ${t.word}. Press to change.`}
+          sx={{
+            font: "inherit",
+            height: 48,
+            px: 1,
+            minWidth: 96,
+            display: "flex",
+            gap: 0.8,
+            alignItems: "center",
+            textAlign: "left",
+            background: v("sheet"),
+            color: v("ink"),
+            border: `1.5px solid ${v("ink")}`,
+            borderRadius: "3px",
+            cursor: "pointer",
+          }}
+        >
+          {t.icon}
+          <span>
+            <Box component="span" sx={{ display: "block", fontSize: 13, color: v("ink2"), lineHeight: 1.1 }}>
+              {t.name}
+            </Box>
+            <Box
+              component="span"
+              sx={{ display: "block", fontSize: 17, fontWeight: 700, lineHeight: 1.15, whiteSpace: "nowrap" }}
+            >
+              {t.word}
+            </Box>
+          </span>
+        </Box>
+      ))}
+      <Box sx={{ fontSize: 14, lineHeight: 1.2, minWidth: 74, maxWidth: 120 }} data-plugs>
+        <Box sx={{ fontSize: 13, color: v("ink2") }}>Plugs</Box>
+        <b>{apart.length === 0 ? "joined" : `${String(apart.length)} apart`}</b>
+      </Box>
+    </Box>
+  );
+};
+
+const line = { fill: "none", stroke: "currentColor", strokeWidth: 2.4, strokeLinecap: "square" } as const;
+const BatteryIcon = ({ inside }: { inside: boolean }) => (
+  <svg width="28" height="28" viewBox="0 0 28 28" aria-hidden="true" {...line}>
+    <path d={inside ? "M3 8h19v12H3zM25 12v4" : "M3 8h12v12H3zM21 5h4v18h-4"} />
+    <path d={inside ? "M8 12v4M12 12v4M16 12v4" : "M7 12v4M11 12v4"} />
+  </svg>
+);
+const KeyIcon = () => (
+  <svg width="28" height="28" viewBox="0 0 28 28" aria-hidden="true" {...line}>
+    <circle cx="8" cy="14" r="4.6" />
+    <path d="M13 14h12v5M20 14v4" />
+  </svg>
+);
+const WheelIcon = ({ lifted }: { lifted: boolean }) => (
+  <svg width="28" height="28" viewBox="0 0 28 28" aria-hidden="true" {...line}>
+    <circle cx="14" cy={lifted ? 11 : 14} r="8" />
+    <circle cx="14" cy={lifted ? 11 : 14} r="2" />
+    <path d={lifted ? "M3 26h22M14 20v4" : "M3 24h22"} />
+  </svg>
+);

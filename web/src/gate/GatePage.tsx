@@ -1,0 +1,600 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, take, type Body, type GateContact, type JobView } from "../api/client";
+import { useAppend, useJob, useMe } from "../api/hooks";
+import { JobLine } from "../frame/JobLine";
+import { Cell, JobCell, MinutesCell, Small, TitleBlock } from "../frame/TitleBlock";
+import { v } from "../theme/tokens";
+import { Choice } from "../ui/Choice";
+import { clock, dayAndTime, number4 } from "../ui/format";
+import { useKeys } from "../ui/keys";
+import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
+
+export const GatePage = () => {
+  const { id = "" } = useParams();
+  const job = useJob(id);
+  if (!job.data)
+    return (
+      <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
+    );
+  return <Gate job={job.data} />;
+};
+
+const Gate = ({ job }: { job: JobView }) => {
+  const append = useAppend(job);
+  const go = useNavigate();
+  const [picked, setPicked] = useState<string>();
+  const g = job.gate;
+  const stopped = g.standing === "stopped" || g.standing === "quarantined";
+  const open = g.contacts.find((c) => c.standing === "open");
+  const asked = g.contacts.find((c) => c.id === picked) ?? open;
+  const clear = g.contacts.filter((c) => c.standing === "clear").length;
+  const answer = (c: GateContact, a: string, typed?: string) => {
+    append.mutate([{ kind: "gate", check: c.id, answer: a, typed: typed ?? null }], {
+      onSuccess: () => {
+        setPicked(undefined);
+      },
+    });
+  };
+  useKeys({ Enter: g.standing === "open" ? () => void go(`/jobs/${job.id}/bench`) : undefined });
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <JobLine job={job} here="gate" />
+      <TitleBlock>
+        <JobCell job={job} />
+        <Cell width={230} caption="Gate">
+          {stopped ? "Stopped" : `${String(clear)} of ${String(g.contacts.length)} clear`}{" "}
+          <Small>{stopped ? `${String(clear)} clear` : `${String(g.contacts.length - clear)} open`}</Small>
+        </Cell>
+        <MinutesCell job={job} />
+        <Cell width={170} caption="Pack">
+          {job.pack ? `sticker ${job.pack.sticker}` : "not named"}
+        </Cell>
+      </TitleBlock>
+      {stopped ? (
+        <Stopped job={job} append={append} />
+      ) : (
+        <Box sx={{ p: 2, display: "flex", flexDirection: "column", gap: 2, flex: 1 }}>
+          <Heading note="Every contact must close. Nothing here is switched before they have.">
+            Before anything is switched on
+          </Heading>
+          <Chain contacts={g.contacts} asked={asked?.id} onPick={setPicked} open={g.standing === "open"} />
+          <Box sx={{ display: "flex", gap: 2, flex: 1, alignItems: "flex-start" }}>
+            <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 300 }}>
+              <Box sx={{ p: 2.5 }}>
+                {job.pack == null ? (
+                  <NamePack append={append} />
+                ) : g.standing === "open" && picked === undefined ? (
+                  <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
+                    <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750 }}>
+                      All {g.contacts.length} contacts are closed.
+                    </Box>
+                    <Box sx={{ fontSize: 17 }}>
+                      The gate stays open until the wheel, the pack or a smell changes.
+                    </Box>
+                    <Button
+                      variant="contained"
+                      onClick={() => void go(`/jobs/${job.id}/bench`)}
+                      sx={{ gap: 1 }}
+                      data-to-bench
+                    >
+                      To the bench <Key>Enter</Key>
+                    </Button>
+                  </Box>
+                ) : asked ? (
+                  <Ask
+                    key={asked.id}
+                    contact={asked}
+                    floor={g.floor_volts}
+                    busy={append.isPending}
+                    onAnswer={(a, t) => {
+                      answer(asked, a, t);
+                    }}
+                  />
+                ) : null}
+                {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
+              </Box>
+            </KeyedCard>
+            <History job={job} />
+          </Box>
+        </Box>
+      )}
+    </Box>
+  );
+};
+
+const History = ({ job }: { job: JobView }) => (
+  <Box sx={{ width: 408, flex: "none" }}>
+    <Heading>What this pack brings along</Heading>
+    <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
+      {job.gate.history.length === 0 && (
+        <Box sx={{ py: 1.5, fontSize: 16 }}>Nothing yet. What is found on it is kept with its sticker.</Box>
+      )}
+      {job.gate.history.map((h, k) => (
+        <Box
+          key={k}
+          sx={{ display: "flex", gap: 1.2, py: 0.8, borderBottom: `1px solid ${v("rule")}`, fontSize: 15.5 }}
+        >
+          <Box sx={{ width: 116, flex: "none", fontWeight: 650 }}>{dayAndTime(h.at)}</Box>
+          <Box sx={{ flex: 1 }}>
+            {h.text}{" "}
+            <Box component="span" sx={{ color: v("ink2") }}>
+              job {number4(h.job)}
+            </Box>
+          </Box>
+        </Box>
+      ))}
+    </Box>
+    {job.bench.next && (
+      <Box sx={{ mt: 2, fontSize: 16 }}>
+        <b>After the gate:</b> {job.bench.next.name}
+        {job.bench.others[0] ? `, then ${job.bench.others[0].name}` : ""}.
+      </Box>
+    )}
+  </Box>
+);
+
+type Append = ReturnType<typeof useAppend>;
+
+const NamePack = ({ append }: { append: Append }) => {
+  const [sticker, setSticker] = useState("");
+  const [error, setError] = useState<string>();
+  const name = async () => {
+    setError(undefined);
+    try {
+      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: sticker.trim() } } }));
+      await append.mutateAsync([{ kind: "pack", pack: pack.id, sticker: pack.sticker }]);
+    } catch (x) {
+      setError(x instanceof Error ? x.message : String(x));
+    }
+  };
+  return (
+    <Box
+      component="form"
+      onSubmit={(e: React.FormEvent) => {
+        e.preventDefault();
+        void name();
+      }}
+      sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}
+    >
+      <Box sx={{ fontSize: 16 }}>
+        <b style={{ color: v("copper") }}>First</b> What is found rests on the pack and follows it into other
+        jobs.
+      </Box>
+      <Box component="h1" sx={{ m: 0, fontSize: 27, fontWeight: 750 }}>
+        Which pack is on it?
+      </Box>
+      <TextField
+        label="Sticker"
+        name="sticker"
+        autoFocus
+        value={sticker}
+        onChange={(e) => {
+          setSticker(e.target.value);
+        }}
+        helperText="No sticker yet: put one on, K and a number."
+      />
+      <Button type="submit" variant="contained" disabled={sticker.trim() === "" || append.isPending}>
+        Name the pack
+      </Button>
+      {error && <ErrorLine>{error}</ErrorLine>}
+    </Box>
+  );
+};
+
+const Ask = ({
+  contact: c,
+  floor,
+  busy,
+  onAnswer,
+}: {
+  contact: GateContact;
+  floor: number;
+  busy: boolean;
+  onAnswer: (a: string, typed?: string) => void;
+}) => {
+  const [typed, setTyped] = useState("");
+  const keys = c.answers.map((a, k) => (a.result === "open" ? "0" : String(k + 1)));
+  const pick = (a: string) => {
+    onAnswer(a, c.figure && a !== "unknown" ? typed : undefined);
+  };
+  useKeys(
+    Object.fromEntries(
+      c.answers.map((a, k) => [
+        keys[k] ?? "",
+        busy
+          ? undefined
+          : () => {
+              pick(a.id);
+            },
+      ]),
+    ),
+  );
+  return (
+    <Box sx={{ display: "grid", gap: 1.5 }}>
+      <Box sx={{ fontSize: 16 }}>
+        <b style={{ color: v("copper") }}>{c.name}</b>{" "}
+        {c.rests === "pack" ? "rests on the pack" : "rests on this job"}, by {c.means}.
+      </Box>
+      <Box component="h1" sx={{ m: 0, fontSize: 27, fontWeight: 750 }}>
+        {c.ask}
+      </Box>
+      <Box sx={{ fontSize: 16.5, maxWidth: 680 }}>{c.how}</Box>
+      {c.figure && (
+        <Box sx={{ display: "flex", alignItems: "center", gap: 2 }}>
+          <TextField
+            label="Reads, volts"
+            name="floor"
+            autoFocus
+            value={typed}
+            onChange={(e) => {
+              setTyped(e.target.value);
+            }}
+            sx={{ width: 180 }}
+          />
+          <span>
+            Floor of this pack <b>{floor.toFixed(1)} V</b>
+          </span>
+        </Box>
+      )}
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
+        {c.answers.map((a, k) => (
+          <Choice
+            key={a.id}
+            name={a.name}
+            hotkey={keys[k]}
+            disabled={busy}
+            effect={
+              a.result === "clear"
+                ? "closes the contact"
+                : a.result === "stop"
+                  ? "stops work with this pack: isolation, quarantine"
+                  : "stays open until somebody has looked"
+            }
+            onPick={() => {
+              pick(a.id);
+            }}
+          />
+        ))}
+      </Box>
+    </Box>
+  );
+};
+
+const Chain = ({
+  contacts,
+  asked,
+  onPick,
+  open,
+}: {
+  contacts: GateContact[];
+  asked?: string;
+  onPick: (id: string) => void;
+  open: boolean;
+}) => (
+  <Box sx={{ display: "flex", alignItems: "stretch", overflowX: "auto", pb: 0.5 }}>
+    {contacts.map((c) => {
+      const now = c.id === asked && !(open && c.standing === "clear");
+      const closed = c.standing === "clear";
+      return (
+        <Box
+          key={c.id}
+          component="button"
+          type="button"
+          data-contact={c.id}
+          data-standing={c.standing}
+          onClick={() => {
+            onPick(c.id);
+          }}
+          aria-label={`${c.name}: ${c.given ?? "not asked yet"}`}
+          sx={{
+            font: "inherit",
+            color: v("ink"),
+            flex: "1 0 104px",
+            minHeight: 150,
+            border: now ? `3px solid ${v("copperFill")}` : "3px solid transparent",
+            background: now ? v("sheet") : "transparent",
+            p: 0.6,
+            cursor: "pointer",
+            display: "flex",
+            flexDirection: "column",
+            alignItems: "center",
+            position: "relative",
+          }}
+        >
+          <Box
+            sx={{
+              fontSize: 15.5,
+              fontWeight: 700,
+              height: 40,
+              display: "grid",
+              placeItems: "center",
+              lineHeight: 1.15,
+            }}
+          >
+            {c.name}
+          </Box>
+          <Box sx={{ height: 20 }}>{closed && <Tick />}</Box>
+          <Box
+            component="svg"
+            width="100%"
+            height="34"
+            viewBox="0 0 104 34"
+            preserveAspectRatio="none"
+            aria-hidden="true"
+            sx={{ display: "block" }}
+          >
+            <path d="M0 22H34M70 22H104" stroke={closed ? v("verdigrisFill") : v("ink3")} strokeWidth="5" />
+            <path
+              d={closed ? "M36 22H68" : "M36 22L66 6"}
+              stroke={closed ? v("verdigrisFill") : v("ink")}
+              strokeWidth={closed ? 7 : 4}
+            />
+            <circle
+              cx="35"
+              cy="22"
+              r="5.4"
+              fill={v("paper")}
+              stroke={closed ? v("verdigrisFill") : v("ink")}
+              strokeWidth="2.4"
+            />
+            <circle
+              cx="69"
+              cy="22"
+              r="5.4"
+              fill={v("paper")}
+              stroke={closed ? v("verdigrisFill") : v("ink")}
+              strokeWidth="2.4"
+            />
+          </Box>
+          <Box
+            sx={{
+              fontSize: 14.5,
+              lineHeight: 1.2,
+              textAlign: "center",
+              color: now ? v("copper") : v("ink"),
+              fontWeight: now ? 650 : 500,
+            }}
+          >
+            {c.typed ? `${c.typed} V` : (c.given ?? (now ? "asked now" : "not yet"))}
+          </Box>
+          {c.at && (
+            <Box sx={{ fontSize: 13, color: v("ink2") }}>
+              {clock(c.at)} {c.by?.split(" ")[0]}
+            </Box>
+          )}
+          <Box sx={{ fontSize: 13, color: v("ink2"), mt: "auto" }}>{c.rests === "pack" ? "pack" : "job"}</Box>
+        </Box>
+      );
+    })}
+  </Box>
+);
+
+const Stripes = () => (
+  <Box
+    sx={{ height: 14, background: `repeating-linear-gradient(115deg, ${v("alarm")} 0 14px, #fff 14px 28px)` }}
+  />
+);
+
+const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
+  const g = job.gate;
+  const me = useMe();
+  const go = useNavigate();
+  const [text, setText] = useState("");
+  const [sticker, setSticker] = useState("");
+  const [error, setError] = useState<string>();
+  const done = g.quarantine.filter((q) => q.done).length;
+  const recorded = g.standing === "quarantined";
+  const next = g.quarantine.find((q) => !q.done);
+  const send = (bodies: Body[]) => {
+    setError(undefined);
+    append.mutate(bodies);
+  };
+  const swap = async () => {
+    try {
+      setError(undefined);
+      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: sticker.trim() } } }));
+      await append.mutateAsync([{ kind: "pack", pack: pack.id, sticker: pack.sticker }]);
+    } catch (x) {
+      setError(x instanceof Error ? x.message : String(x));
+    }
+  };
+  useKeys({
+    Enter:
+      next && !append.isPending
+        ? () => {
+            send([{ kind: "quarantine", step: next.id }]);
+          }
+        : undefined,
+  });
+  const clearable = g.stops.every((s) => s.clearable);
+  return (
+    <Box
+      sx={{
+        p: 2,
+        display: "grid",
+        gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1.05fr)",
+        gap: 2,
+        alignItems: "start",
+      }}
+    >
+      <Box>
+        <Heading>{`Stopped, pack ${job.pack?.sticker ?? "not named"}`}</Heading>
+        <Box sx={{ mt: 1.5 }}>
+          {job.pack == null && <NamePack append={append} />}
+          <Chain
+            contacts={g.contacts.filter((c) => c.rests === "pack" && c.standing !== "stop")}
+            onPick={() => undefined}
+            open
+          />
+        </Box>
+        <Box sx={{ fontSize: 16, mt: 1 }}>
+          The finding stays with this pack, whatever vehicle it is put on.
+        </Box>
+      </Box>
+      <Box role="alert" sx={{ background: v("alarm"), color: v("onAlarm") }} data-stop>
+        <Stripes />
+        <Box sx={{ p: 2.5 }}>
+          <Box sx={{ display: "flex", gap: 2, alignItems: "center" }}>
+            <svg width="70" height="62" viewBox="0 0 70 62" aria-hidden="true" style={{ flex: "none" }}>
+              <path d="M35 0l35 62H0z" fill="#fff" />
+              <path d="M35 20v22M35 48v6" stroke={v("alarm")} strokeWidth="7" />
+            </svg>
+            <Box sx={{ fontSize: 36, fontWeight: 750, lineHeight: 1.08 }}>{g.stops[0]?.order}</Box>
+          </Box>
+          <Box
+            sx={{
+              borderTop: "1px solid #fff",
+              mt: 1.5,
+              pt: 1.2,
+              fontSize: 18,
+              fontWeight: 600,
+              display: "grid",
+              gap: 0.5,
+            }}
+          >
+            {g.stops.map((s) => (
+              <span key={s.from}>{s.reason}</span>
+            ))}
+            <span>Locked: every test, run and charge with pack {job.pack?.sticker ?? ""}, on any job.</span>
+          </Box>
+          <Box sx={{ border: "2px solid #fff", mt: 1.5, p: 1.2, fontSize: 18, fontWeight: 700 }}>
+            Smoke, hiss or heat: leave the room, call the fire service.
+          </Box>
+        </Box>
+      </Box>
+      <KeyedCard label="Quarantine" sx={{ minHeight: 300 }}>
+        <Box sx={{ p: 2.5 }}>
+          <Box sx={{ fontSize: 22, fontWeight: 750 }}>
+            <b style={{ color: v("copper"), fontSize: 17 }}>{recorded ? "Done" : "Now"}</b> Quarantine pack{" "}
+            {job.pack?.sticker}
+          </Box>
+          {g.quarantine.map((q) => (
+            <Box
+              key={q.id}
+              sx={{
+                display: "flex",
+                gap: 1.5,
+                alignItems: "center",
+                borderBottom: `1px solid ${v("rule")}`,
+                py: 1,
+                minHeight: 62,
+              }}
+            >
+              <Box sx={{ width: 24 }}>{q.done && <Tick size={22} />}</Box>
+              <Box sx={{ flex: 1 }}>
+                <b style={{ fontSize: 17 }}>{q.name}</b>
+                <Box sx={{ fontSize: 15, color: v("ink2") }}>
+                  {q.done && q.at ? `${clock(q.at)}, ${q.by ?? ""}` : q.detail}
+                </Box>
+              </Box>
+              {!q.done && (
+                <Button
+                  variant={q.id === next?.id ? "contained" : "outlined"}
+                  disabled={append.isPending}
+                  onClick={() => {
+                    send([{ kind: "quarantine", step: q.id }]);
+                  }}
+                >
+                  Record it
+                </Button>
+              )}
+            </Box>
+          ))}
+          <Box sx={{ fontSize: 16, mt: 1.2 }}>
+            {done} of {g.quarantine.length} done.{" "}
+            {recorded ? "Only work without this pack from here." : "Nothing else can be recorded before."}
+          </Box>
+          {(append.error ?? error) && <ErrorLine>{error ?? append.error?.message}</ErrorLine>}
+        </Box>
+      </KeyedCard>
+      <Box>
+        <Heading note="each opens when the quarantine is recorded">Ways out, any one of three</Heading>
+        <Way
+          shut={!recorded}
+          title="Another pack on this bike"
+          text="Name its sticker; every contact of the gate is asked again."
+        >
+          <TextField
+            size="small"
+            label="Sticker"
+            value={sticker}
+            disabled={!recorded}
+            onChange={(e) => {
+              setSticker(e.target.value);
+            }}
+          />
+          <Button
+            disabled={!recorded || sticker.trim() === "" || append.isPending}
+            onClick={() => void swap()}
+          >
+            Put it on
+          </Button>
+        </Way>
+        <Way
+          shut={!recorded || !clearable || me.data?.role !== "specialist"}
+          title={`Written clearance of pack ${job.pack?.sticker ?? ""}`}
+          text={
+            !clearable
+              ? "A group below its floor has no clearance."
+              : me.data?.role === "specialist"
+                ? "What was measured, and why it may be used."
+                : "A specialist signs in, reads and writes it."
+          }
+        >
+          <TextField
+            size="small"
+            label="Clearance"
+            fullWidth
+            value={text}
+            disabled={!recorded || !clearable || me.data?.role !== "specialist"}
+            onChange={(e) => {
+              setText(e.target.value);
+            }}
+          />
+          <Button
+            disabled={!recorded || text.trim().length < 10 || append.isPending}
+            onClick={() => {
+              send([{ kind: "clearance", text }]);
+            }}
+          >
+            Clear it
+          </Button>
+        </Way>
+        <Way
+          shut={!recorded}
+          title="Hand back without it"
+          text="Made safe, declined, referred or scrapped; the pack goes to its maker or the hazardous-waste handler."
+        >
+          <Button disabled={!recorded} onClick={() => void go(`/jobs/${job.id}/repair`)}>
+            To the hand-back
+          </Button>
+        </Way>
+      </Box>
+    </Box>
+  );
+};
+
+const Way = ({
+  shut,
+  title,
+  text,
+  children,
+}: {
+  shut: boolean;
+  title: string;
+  text: string;
+  children: React.ReactNode;
+}) => (
+  <Box sx={{ border: `1.5px dashed ${v("ink3")}`, borderStyle: shut ? "dashed" : "solid", p: 1.5, mt: 1.2 }}>
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 18, fontWeight: 700 }}>
+      {shut && <Lock />}
+      {title}
+    </Box>
+    <Box sx={{ fontSize: 15.5, color: v("ink2"), my: 0.6 }}>{text}</Box>
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>{children}</Box>
+  </Box>
+);

@@ -1,0 +1,638 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useRef, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import { api, entry, take, type Body, type Preview } from "../api/client";
+import { useAppend, useChoices, useJob } from "../api/hooks";
+import { Suspects } from "../bench/Suspects";
+import { Cell, JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
+import { JobLine } from "../frame/JobLine";
+import { v } from "../theme/tokens";
+import { TraceMap } from "../trace/TraceMap";
+import { Choice } from "../ui/Choice";
+import { useKeys } from "../ui/keys";
+import { ErrorLine, Heading, Key, KeyedCard } from "../ui/parts";
+import { LaterForm } from "./Later";
+
+interface Draft {
+  words: string;
+  volts: number;
+  drive: string;
+  symptoms: { id: string; yes: boolean | null }[];
+  risks: { id: string; yes: boolean | null }[];
+  id: string;
+  begun: number;
+}
+
+const DRAFT = "spannung-intake";
+const fresh = (): Draft => ({
+  words: "",
+  volts: 0,
+  drive: "",
+  symptoms: [],
+  risks: [],
+  id: crypto.randomUUID(),
+  begun: Date.now(),
+});
+const kept = (): Draft => {
+  try {
+    const d = JSON.parse(localStorage.getItem(DRAFT) ?? "null") as Draft | null;
+    if (d && Date.now() - d.begun < 12 * 3600e3) return d;
+  } catch {
+    /* a draft that does not read is no draft */
+  }
+  return fresh();
+};
+
+const VOLTS = [24, 36, 48, 60, 72];
+const DRIVES: [string, string][] = [
+  ["geared-hub", "geared hub"],
+  ["direct-hub", "direct hub"],
+  ["mid", "mid motor"],
+  ["chain", "chain, belt"],
+  ["brushed", "brushed toy"],
+];
+
+/** A value that follows another after a pause, so that typing does not ask at every letter. */
+function useSettled<T>(value: T, ms: number): T {
+  const [settled, setSettled] = useState(value);
+  useEffect(() => {
+    const t = setTimeout(() => {
+      setSettled(value);
+    }, ms);
+    return () => {
+      clearTimeout(t);
+    };
+  }, [value, ms]);
+  return settled;
+}
+
+/** New job: the customer's words, voltage and drive are enough for first suspects and the first check. */
+export const IntakeNew = () => {
+  const [draft, setDraft] = useState<Draft>(kept);
+  const [now, setNow] = useState(() => Date.now());
+  const go = useNavigate();
+  const client = useQueryClient();
+  const choices = useChoices();
+  const set = (change: Partial<Draft>) => {
+    setDraft((d) => ({ ...d, ...change }));
+  };
+  useEffect(() => {
+    localStorage.setItem(DRAFT, JSON.stringify(draft));
+  }, [draft]);
+  useEffect(() => {
+    const t = setInterval(() => {
+      setNow(Date.now());
+    }, 1000);
+    return () => {
+      clearInterval(t);
+    };
+  }, []);
+  const family = choices.data?.families.find((f) => f.volts_class === draft.volts && f.drive === draft.drive);
+  const words = useSettled(draft.words, 250);
+  const ready = words.trim().length > 2 && family !== undefined;
+  const known = {
+    words,
+    volts_class: draft.volts,
+    drive: draft.drive,
+    symptoms: draft.symptoms,
+    risks: draft.risks,
+  };
+  const preview = useQuery({
+    queryKey: ["intake", known],
+    enabled: ready,
+    queryFn: () => take(api.POST("/intake", { body: known })),
+    placeholderData: (old: Preview | undefined) => old,
+  });
+  const p = ready ? preview.data : undefined;
+  const answer = (id: string, yes: boolean | null, kind: "symptoms" | "risks" = "symptoms") => {
+    set({ [kind]: [...draft[kind].filter((s) => s.id !== id), { id, yes }] } as Partial<Draft>);
+  };
+  const open = useMutation({
+    mutationFn: () => {
+      const bodies: Body[] = [
+        {
+          kind: "opened",
+          words: draft.words.trim(),
+          volts_class: draft.volts,
+          drive: draft.drive,
+          seconds: Math.round((Date.now() - draft.begun) / 1000),
+        },
+        ...(p?.heard ?? []).map<Body>((h) =>
+          h.kind === "risk"
+            ? { kind: "risk", risk: h.id, yes: h.yes ?? null }
+            : { kind: "symptom", symptom: h.id, yes: h.yes ?? null, by_customer: true },
+        ),
+      ];
+      return take(api.POST("/jobs", { body: { id: draft.id, entries: bodies.map((b) => entry(b)) } }));
+    },
+    onSuccess: (job) => {
+      localStorage.removeItem(DRAFT);
+      client.setQueryData(["job", job.id], job);
+      void go(`/jobs/${job.id}/gate`);
+    },
+  });
+  const canOpen = ready && p !== undefined && !open.isPending;
+  const question = p?.question ?? undefined;
+  useKeys({
+    "1":
+      question &&
+      (() => {
+        answer(question.symptom, true);
+      }),
+    "2":
+      question &&
+      (() => {
+        answer(question.symptom, false);
+      }),
+    "0":
+      question &&
+      (() => {
+        answer(question.symptom, null);
+      }),
+    Enter: canOpen
+      ? () => {
+          open.mutate();
+        }
+      : undefined,
+  });
+  const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <JobLine here="intake" />
+      <Box sx={{ display: "flex", borderBottom: `1.5px solid ${v("ink")}`, minHeight: 170, flex: "none" }}>
+        <Box sx={{ flex: 1, minWidth: 0, p: 2, py: 1.2 }}>
+          <Box component="label" htmlFor="words" sx={{ fontSize: 15, color: v("ink2"), display: "block" }}>
+            In the customer’s words
+          </Box>
+          <Box
+            component="textarea"
+            id="words"
+            autoFocus
+            maxLength={2000}
+            value={draft.words}
+            placeholder="One jerk, then nothing. Since the rain."
+            onChange={(e: React.ChangeEvent<HTMLTextAreaElement>) => {
+              set({ words: e.target.value });
+            }}
+            onKeyDown={(e: React.KeyboardEvent) => {
+              if (e.key === "Enter" && !e.shiftKey) {
+                e.preventDefault();
+                (e.target as HTMLElement).blur();
+              }
+            }}
+            sx={{
+              font: "inherit",
+              fontSize: 27,
+              fontWeight: 700,
+              lineHeight: 1.25,
+              width: "100%",
+              height: 112,
+              resize: "none",
+              border: `1.5px solid ${v("ink")}`,
+              borderRadius: "3px",
+              background: v("sheet"),
+              color: v("ink"),
+              p: 1,
+              "&::placeholder": { color: v("ruleStrong") },
+            }}
+          />
+        </Box>
+        <Box sx={{ p: 2, py: 1.2, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+          <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Battery, label or charger</Box>
+          <Box sx={{ display: "flex", gap: 0.8 }}>
+            {VOLTS.map((x) => (
+              <Pick
+                key={x}
+                on={draft.volts === x}
+                onPick={() => {
+                  set({ volts: x });
+                }}
+                label={`${String(x)} V`}
+              >
+                <b style={{ fontSize: 22 }}>{x}</b>
+                <span style={{ fontSize: 15 }}>V</span>
+              </Pick>
+            ))}
+          </Box>
+          <Box sx={{ fontSize: 15, mt: 0.8 }}>
+            {family ? (
+              <>
+                <b>{family.full_volts.toFixed(1)} V</b> when full, {family.groups} groups assumed
+              </>
+            ) : draft.volts > 0 && draft.drive !== "" ? (
+              "No wiring model for this vehicle yet"
+            ) : (
+              " "
+            )}
+          </Box>
+        </Box>
+        <Box sx={{ p: 2, py: 1.2, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+          <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Drive, as it looks</Box>
+          <Box sx={{ display: "flex", gap: 0.8 }}>
+            {DRIVES.map(([id, name]) => (
+              <Pick
+                key={id}
+                on={draft.drive === id}
+                onPick={() => {
+                  set({ drive: id });
+                }}
+                label={name}
+                tall
+              >
+                <DriveIcon id={id} />
+                <span style={{ fontSize: 14, lineHeight: 1.1, fontWeight: 600 }}>{name}</span>
+              </Pick>
+            ))}
+          </Box>
+        </Box>
+      </Box>
+      <Box
+        sx={{
+          px: 2,
+          py: 1,
+          display: "flex",
+          gap: 1.2,
+          alignItems: "stretch",
+          minHeight: 84,
+          overflowX: "auto",
+          flex: "none",
+        }}
+      >
+        {p?.heard.map((h) => (
+          <Box
+            key={h.kind + h.id}
+            sx={{
+              border: `1.5px solid ${v("ink")}`,
+              borderLeftWidth: h.kind === "symptom" ? 6 : 3,
+              background: v("sheet"),
+              p: 1,
+              pl: 1.4,
+              display: "flex",
+              gap: 1.4,
+              alignItems: "center",
+              maxWidth: 430,
+              opacity: h.yes === true ? 1 : 0.55,
+            }}
+          >
+            <Box sx={{ minWidth: 120 }}>
+              <Box
+                sx={{
+                  fontSize: 17,
+                  fontWeight: 700,
+                  textDecoration: h.yes === false ? "line-through" : "none",
+                }}
+              >
+                {h.name}
+              </Box>
+              <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.25 }}>{h.definition}</Box>
+            </Box>
+            <Button
+              onClick={() => {
+                answer(h.id, h.yes !== true ? true : null, h.kind === "risk" ? "risks" : "symptoms");
+              }}
+              sx={{ minWidth: 80, fontSize: 15, px: 1 }}
+            >
+              {h.yes === true ? "Not this" : "This"}
+            </Button>
+          </Box>
+        ))}
+        {!p && (
+          <Box sx={{ border: `1.5px dashed ${v("ink3")}`, p: 1.4, fontSize: 16, alignSelf: "center" }}>
+            {preview.error ? (
+              <ErrorLine>{preview.error.message}</ErrorLine>
+            ) : (
+              "Words, voltage and drive draw the path and its first suspects."
+            )}
+          </Box>
+        )}
+        {p && choices.data && (
+          <Box
+            component="select"
+            aria-label="Add a sign"
+            value=""
+            onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+              if (e.target.value) answer(e.target.value, true);
+            }}
+            sx={{
+              font: "inherit",
+              fontSize: 16,
+              minWidth: 150,
+              maxWidth: 220,
+              height: 48,
+              alignSelf: "center",
+              border: `1.5px solid ${v("ink")}`,
+              borderRadius: "3px",
+              background: v("sheet"),
+              color: v("ink"),
+              px: 1,
+            }}
+          >
+            <option value="">Add a sign …</option>
+            {choices.data.symptoms.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </Box>
+        )}
+        <Box sx={{ ml: "auto", alignSelf: "center", textAlign: "right", whiteSpace: "nowrap", pl: 2 }}>
+          <b
+            style={{ fontSize: 20 }}
+          >{`${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, "0")}`}</b>{" "}
+          <span style={{ fontSize: 15 }}>since New job</span>
+          <Box>
+            <Button
+              onClick={() => {
+                setDraft(fresh());
+              }}
+              sx={{ minHeight: 36, fontSize: 15, py: 0 }}
+            >
+              Clear
+            </Button>
+          </Box>
+        </Box>
+      </Box>
+      {p && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
+      {p && (
+        <Box sx={{ display: "flex", gap: 2, p: 2, pt: 1, flex: 1 }}>
+          <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 212 }}>
+            <Box sx={{ p: 2, display: "grid", gap: 1.2 }}>
+              {question ? (
+                <>
+                  <Box sx={{ fontSize: 16 }}>
+                    <b style={{ color: v("copper") }}>Asked now</b> {question.definition}
+                  </Box>
+                  <Box component="h1" sx={{ m: 0, fontSize: 25, fontWeight: 750 }}>
+                    {question.ask}
+                  </Box>
+                  <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 1fr", gap: 1 }}>
+                    {question.answers.map((a, k) => (
+                      <Choice
+                        key={a.name}
+                        name={a.name}
+                        effect={a.effect}
+                        hotkey={["1", "2", "0"][k]}
+                        onPick={() => {
+                          answer(question.symptom, a.yes ?? null);
+                        }}
+                      />
+                    ))}
+                  </Box>
+                </>
+              ) : (
+                <Box component="h1" sx={{ m: 0, fontSize: 25, fontWeight: 750 }}>
+                  Asked enough.
+                </Box>
+              )}
+              <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
+                <Button
+                  variant="contained"
+                  disabled={!canOpen}
+                  onClick={() => {
+                    open.mutate();
+                  }}
+                  sx={{ gap: 1 }}
+                  data-to-gate
+                >
+                  Open the job, to the gate <Key>Enter</Key>
+                </Button>
+                <Box sx={{ fontSize: 15 }}>
+                  Then <b>{p.bench.next?.name ?? "nothing to probe"}</b>
+                  {p.bench.others[0] && (
+                    <>
+                      {" "}
+                      and <b>{p.bench.others[0].name}</b>
+                    </>
+                  )}
+                  .
+                </Box>
+              </Box>
+              {open.error && <ErrorLine>{open.error.message}</ErrorLine>}
+              {p.heard
+                .filter((h) => h.caution && h.yes === true)
+                .map((h) => (
+                  <ErrorLine key={h.id}>{h.caution}</ErrorLine>
+                ))}
+            </Box>
+          </KeyedCard>
+          <Box sx={{ width: 408, flex: "none" }}>
+            <Suspects bench={p.bench} most={5} />
+          </Box>
+        </Box>
+      )}
+    </Box>
+  );
+};
+
+const Pick = ({
+  on,
+  onPick,
+  label,
+  tall = false,
+  children,
+}: {
+  on: boolean;
+  onPick: () => void;
+  label: string;
+  tall?: boolean;
+  children: React.ReactNode;
+}) => (
+  <Box
+    component="button"
+    type="button"
+    aria-pressed={on}
+    aria-label={label}
+    onClick={onPick}
+    sx={{
+      font: "inherit",
+      width: tall ? 70 : 52,
+      height: tall ? 112 : 64,
+      display: "flex",
+      flexDirection: "column",
+      alignItems: "center",
+      justifyContent: "center",
+      gap: 0.4,
+      border: `1.5px solid ${v("ink")}`,
+      borderRadius: "3px",
+      background: on ? v("ink") : v("sheet"),
+      color: on ? v("sheet") : v("ink"),
+      cursor: "pointer",
+      p: 0.5,
+    }}
+  >
+    {children}
+  </Box>
+);
+
+const DriveIcon = ({ id }: { id: string }) => {
+  const line = { fill: "none", stroke: "currentColor", strokeWidth: 2.4 } as const;
+  return (
+    <svg width="46" height="46" viewBox="0 0 46 46" aria-hidden="true" {...line}>
+      {id === "geared-hub" && (
+        <>
+          <circle cx="23" cy="23" r="19" />
+          <circle cx="23" cy="23" r="5" />
+          {[0, 1, 2].map((k) => (
+            <circle
+              key={k}
+              cx={23 + 11.5 * Math.sin((k * 2 * Math.PI) / 3)}
+              cy={23 - 11.5 * Math.cos((k * 2 * Math.PI) / 3)}
+              r="5.4"
+            />
+          ))}
+        </>
+      )}
+      {id === "direct-hub" && (
+        <>
+          <circle cx="23" cy="23" r="19" />
+          <circle cx="23" cy="23" r="14" />
+          <circle cx="23" cy="23" r="3" />
+        </>
+      )}
+      {id === "mid" && (
+        <>
+          <circle cx="23" cy="23" r="12" />
+          <path d="M23 23L8 12M23 23l15 11M4 12h8M34 34h8" />
+        </>
+      )}
+      {id === "chain" && (
+        <>
+          <circle cx="11" cy="26" r="8" />
+          <circle cx="35" cy="20" r="5" />
+          <path d="M9 18l25-3M13 34l23-9" />
+        </>
+      )}
+      {id === "brushed" && (
+        <>
+          <path d="M4 14h22v20H4zM11 14V8M19 14V8M26 24h5" />
+          <circle cx="36" cy="24" r="5" />
+        </>
+      )}
+    </svg>
+  );
+};
+
+/** Intake of an open job: what was told, and what can come at any time. */
+export const IntakeOfJob = () => {
+  const { id = "" } = useParams();
+  const job = useJob(id);
+  const append = useAppend(job.data);
+  const choices = useChoices();
+  const add = useRef<HTMLSelectElement>(null);
+  const told = useMemo(
+    () =>
+      job.data
+        ? [
+            ...job.data.symptoms.map((s) => ({ ...s, kind: "symptom" as const })),
+            ...job.data.risks.map((r) => ({ ...r, kind: "risk" as const })),
+          ]
+        : [],
+    [job.data],
+  );
+  if (!job.data)
+    return (
+      <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
+    );
+  const j = job.data;
+  const set = (kind: "symptom" | "risk", which: string, yes: boolean | null) => {
+    append.mutate([
+      kind === "symptom" ? { kind, symptom: which, yes, by_customer: true } : { kind, risk: which, yes },
+    ]);
+  };
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <JobLine job={j} here="intake" />
+      <TitleBlock>
+        <JobCell job={j} />
+        <MinutesCell job={j} />
+        <Cell width={220} caption="Pack">
+          {j.pack ? `sticker ${j.pack.sticker}` : "not named"}
+        </Cell>
+      </TitleBlock>
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)", gap: 3, p: 2 }}>
+        <Box>
+          <Heading note="in the customer’s words">What was told</Heading>
+          <Box sx={{ fontSize: 24, fontWeight: 700, my: 1.5 }}>“{j.words}”</Box>
+          {told.map((s) => (
+            <Box
+              key={s.id}
+              sx={{
+                borderTop: `1px solid ${v("ruleStrong")}`,
+                py: 1,
+                display: "flex",
+                gap: 1,
+                alignItems: "center",
+              }}
+            >
+              <Box sx={{ flex: 1 }}>
+                <b style={{ fontSize: 17 }}>{s.name}</b>
+                <Box sx={{ fontSize: 14.5, color: v("ink2") }}>{s.definition}</Box>
+              </Box>
+              {(
+                [
+                  ["Yes", true],
+                  ["No", false],
+                  ["Not known", null],
+                ] as const
+              ).map(([name, yes]) => (
+                <Button
+                  key={name}
+                  aria-pressed={(s.yes ?? null) === yes}
+                  disabled={append.isPending || j.closed != null}
+                  onClick={() => {
+                    set(s.kind, s.id, yes);
+                  }}
+                  sx={{
+                    minWidth: 52,
+                    px: 1,
+                    fontSize: 15,
+                    ...((s.yes ?? null) === yes
+                      ? { background: v("ink"), color: v("sheet"), "&:hover": { background: v("ink2") } }
+                      : {}),
+                  }}
+                >
+                  {name}
+                </Button>
+              ))}
+            </Box>
+          ))}
+          {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
+          {j.closed == null && (
+            <Box
+              component="select"
+              ref={add}
+              aria-label="Add a sign"
+              value=""
+              onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+                if (e.target.value) set("symptom", e.target.value, true);
+              }}
+              sx={{
+                font: "inherit",
+                fontSize: 16,
+                mt: 1.5,
+                height: 48,
+                border: `1.5px solid ${v("ink")}`,
+                borderRadius: "3px",
+                background: v("sheet"),
+                color: v("ink"),
+                px: 1,
+              }}
+            >
+              <option value="">Add a sign …</option>
+              {choices.data?.symptoms
+                .filter((s) => !j.symptoms.some((x) => x.id === s.id))
+                .map((s) => (
+                  <option key={s.id} value={s.id}>
+                    {s.name}
+                  </option>
+                ))}
+            </Box>
+          )}
+        </Box>
+        <LaterForm key={j.id} job={j} />
+      </Box>
+    </Box>
+  );
+};

@@ -1,0 +1,482 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState, type ReactNode } from "react";
+import { useNavigate } from "react-router";
+import { api, take, type Ticket } from "../api/client";
+import { useMe, useRack } from "../api/hooks";
+import { v } from "../theme/tokens";
+import { Mark } from "../ui/Mark";
+import { SmallStrip, stripWords } from "../ui/SmallStrip";
+import { dayTime, minutes, number4, span, when } from "../ui/format";
+import { useKeys } from "../ui/keys";
+import { Disc, ErrorLine, Heading, Key } from "../ui/parts";
+
+const STAGE: Record<string, { name: string; to: string }> = {
+  gate: { name: "Gate", to: "gate" },
+  quarantine: { name: "Quarantine", to: "gate" },
+  bench: { name: "Bench", to: "bench" },
+  repair: { name: "Repair", to: "repair" },
+  closed: { name: "Closed", to: "record" },
+};
+
+const path = (t: Ticket): string => `/jobs/${t.id}/${STAGE[t.stage]?.to ?? "bench"}`;
+
+export const RackPage = () => {
+  const [find, setFind] = useState("");
+  const rack = useRack(find);
+  const me = useMe();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const field = useRef<HTMLInputElement>(null);
+  useKeys({ f: () => field.current?.focus(), j: () => void go("/new") });
+  const signOut = async () => {
+    await take(api.DELETE("/session"));
+    client.clear();
+    await client.invalidateQueries();
+    window.location.assign("/");
+  };
+  const r = rack.data;
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <Box
+        component="header"
+        sx={{
+          minHeight: 52,
+          display: "flex",
+          gap: 1.2,
+          alignItems: "center",
+          px: 2,
+          borderBottom: `1.5px solid ${v("ink")}`,
+        }}
+      >
+        <Mark />
+        <Box sx={{ fontSize: 20, fontWeight: 750 }}>Spannung</Box>
+        <Box
+          component="label"
+          sx={{
+            flex: 1,
+            display: "flex",
+            alignItems: "center",
+            gap: 1,
+            height: 46,
+            border: `1.5px solid ${v("ink")}`,
+            borderRadius: "3px",
+            background: v("sheet"),
+            px: 1.5,
+            ml: 2,
+          }}
+        >
+          <Box
+            component="input"
+            ref={field}
+            value={find}
+            onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+              setFind(e.target.value);
+            }}
+            onKeyDown={(e: React.KeyboardEvent) => {
+              if (e.key === "Escape") setFind("");
+            }}
+            placeholder="Find a job, a name, a vehicle"
+            aria-label="Find a job, a name, a vehicle"
+            sx={{
+              flex: 1,
+              minWidth: 0,
+              font: "inherit",
+              fontSize: 17,
+              border: 0,
+              background: "transparent",
+              color: v("ink"),
+              "&:focus-visible": { outline: "none !important" },
+            }}
+          />
+          <Key>F</Key>
+        </Box>
+        <Button onClick={() => void go("/new")} sx={{ height: 46, minHeight: 46, gap: 1 }} data-new-job>
+          New job <Key>J</Key>
+        </Button>
+        <Button onClick={() => void signOut()} sx={{ height: 46, minHeight: 46 }}>
+          {me.data?.name ?? ""}, sign out
+        </Button>
+      </Box>
+      {rack.error && !r && (
+        <Box sx={{ p: 3 }}>
+          <ErrorLine>{rack.error.message}</ErrorLine>
+        </Box>
+      )}
+      {r && (
+        <>
+          <Box
+            sx={{
+              px: 2,
+              pt: 1.5,
+              pb: 1.2,
+              display: "flex",
+              justifyContent: "space-between",
+              alignItems: "baseline",
+            }}
+          >
+            <Heading
+              note={`${String(r.workable.length)} of ${String(r.open)} jobs, the least spare time before a promise first`}
+            >
+              {find ? `Found for “${find}”` : "Can be worked on now"}
+            </Heading>
+            <Box sx={{ fontSize: 21, fontWeight: 700 }}>{dayTime(r.now)}</Box>
+          </Box>
+          <Box sx={{ height: 5, background: v("ink"), flex: "none" }} />
+          {r.workable.length === 0 ? (
+            <Box sx={{ m: 2, mt: 4, p: 3, border: `1.5px dashed ${v("ink3")}`, maxWidth: 520, fontSize: 18 }}>
+              {find
+                ? "Nothing on the rail fits these words."
+                : "No job hangs here. A new one begins with what the customer says."}
+              {!find && (
+                <Box sx={{ mt: 2 }}>
+                  <Button variant="contained" onClick={() => void go("/new")}>
+                    New job
+                  </Button>
+                </Box>
+              )}
+            </Box>
+          ) : (
+            <Box sx={{ px: 2, display: "flex", gap: 1.25, alignItems: "flex-start", flexWrap: "wrap" }}>
+              {r.workable.slice(0, 4).map((t, k) => (
+                <Hanging key={t.id} ticket={t} rank={k + 1} now={r.now} first={k === 0 && !find} />
+              ))}
+              {r.workable.slice(4).map((t, k) => (
+                <RowTicket key={t.id} ticket={t} rank={k + 5} now={r.now} />
+              ))}
+            </Box>
+          )}
+          <Lower
+            title="Waiting"
+            note={`${String(r.waiting.length)} jobs, in the order they come free`}
+            empty="Nothing waits for a part, a charge or a word."
+          >
+            {r.waiting.map((t) => (
+              <WaitTag key={t.id} ticket={t} now={r.now} />
+            ))}
+          </Lower>
+          {find && r.closed.length > 0 && (
+            <Box sx={{ px: 2, pb: 3 }}>
+              <Heading>Closed</Heading>
+              {r.closed.map((t) => (
+                <RowTicket key={t.id} ticket={t} rank={0} now={r.now} />
+              ))}
+            </Box>
+          )}
+        </>
+      )}
+    </Box>
+  );
+};
+
+const Hanging = ({
+  ticket: t,
+  rank,
+  now,
+  first,
+}: {
+  ticket: Ticket;
+  rank: number;
+  now: string;
+  first: boolean;
+}) => {
+  const go = useNavigate();
+  const width = first ? 372 : 284;
+  const edge = first ? v("copperFill") : v("ink");
+  const [one, two] = stripWords(t.segments);
+  const cut = first ? 20 : 16;
+  return (
+    <Box
+      sx={{ width, flex: `1 1 ${String(width)}px`, maxWidth: width + 60, position: "relative", pt: "26px" }}
+    >
+      <Box sx={{ position: "absolute", top: 0, left: "50%", width: 3, height: 30, background: v("ink") }} />
+      <Box
+        component="button"
+        type="button"
+        data-ticket={t.number}
+        onClick={() => void go(path(t))}
+        sx={{
+          position: "relative",
+          font: "inherit",
+          color: v("ink"),
+          textAlign: "left",
+          width: "100%",
+          minHeight: first ? 330 : 304,
+          border: 0,
+          p: 0,
+          cursor: "pointer",
+          background: edge,
+          clipPath: `polygon(${String(cut)}px 0, calc(100% - ${String(cut)}px) 0, 100% ${String(cut)}px, 100% 100%, 0 100%, 0 ${String(cut)}px)`,
+        }}
+      >
+        <Box
+          sx={{
+            position: "absolute",
+            inset: first ? "3px" : "1.5px",
+            background: v("sheet"),
+            clipPath: `polygon(${String(cut - 1)}px 0, calc(100% - ${String(cut - 1)}px) 0, 100% ${String(cut - 1)}px, 100% 100%, 0 100%, 0 ${String(cut - 1)}px)`,
+            p: 2,
+            pt: 1.2,
+            display: "flex",
+            flexDirection: "column",
+          }}
+        >
+          <Box
+            sx={{
+              alignSelf: "center",
+              width: 14,
+              height: 14,
+              borderRadius: "50%",
+              border: `2px solid ${v("ink")}`,
+              background: v("paper"),
+              mb: 0.6,
+            }}
+          />
+          <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+            <Disc>{rank}</Disc>
+            <b style={{ fontSize: 21 }}>{number4(t.number)}</b>
+            <Box sx={{ flex: 1, textAlign: "right", fontSize: 15, color: v("ink2") }}>{t.kind}</Box>
+          </Box>
+          <Box
+            sx={{
+              fontSize: first ? 20 : 18,
+              fontWeight: 700,
+              mt: 0.8,
+              whiteSpace: "nowrap",
+              overflow: "hidden",
+              textOverflow: "ellipsis",
+            }}
+          >
+            {t.vehicle}
+          </Box>
+          <Box sx={{ fontSize: 15, color: v("ink2"), height: 40, overflow: "hidden", lineHeight: 1.3 }}>
+            “{t.words}”
+          </Box>
+          <Box sx={{ mt: 0.5 }}>
+            <SmallStrip segments={t.segments} width={first ? 336 : 248} tall />
+          </Box>
+          <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
+            <b>{one || "All cleared"}</b>
+            <span>{two.toLowerCase()}</span>
+          </Box>
+          <Box sx={{ borderTop: `1px solid ${v("ruleStrong")}`, mt: 1, pt: 0.8, fontSize: 15 }}>
+            <b style={{ fontSize: 17 }}>{STAGE[t.stage]?.name}</b> {t.step}
+          </Box>
+          <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "baseline", mt: "auto" }}>
+            <Box sx={{ fontSize: first ? 38 : 27, fontWeight: 750, lineHeight: 1.05 }}>
+              {t.promised ? when(t.promised, now) : "no promise"}
+            </Box>
+            <Box sx={{ fontSize: 24, fontWeight: 700 }}>
+              {minutes(t.minutes_to_go)} <span style={{ fontSize: 15 }}>min</span>
+            </Box>
+          </Box>
+          <Box sx={{ fontSize: 15, fontWeight: 600 }}>
+            {t.slack_minutes == null
+              ? "as time allows"
+              : t.slack_minutes >= 0
+                ? `${span(t.slack_minutes)} to spare`
+                : `${span(t.slack_minutes)} late`}
+          </Box>
+        </Box>
+      </Box>
+      {first && (
+        <Box
+          sx={{
+            position: "absolute",
+            right: 0,
+            bottom: -30,
+            background: v("copperFill"),
+            color: v("onCopper"),
+            fontWeight: 700,
+            fontSize: 17,
+            px: 2.5,
+            py: 0.5,
+          }}
+        >
+          Do this next
+        </Box>
+      )}
+    </Box>
+  );
+};
+
+const RowTicket = ({ ticket: t, rank, now }: { ticket: Ticket; rank: number; now: string }) => {
+  const go = useNavigate();
+  return (
+    <Box
+      component="button"
+      type="button"
+      data-ticket={t.number}
+      onClick={() => void go(path(t))}
+      sx={{
+        font: "inherit",
+        fontSize: 16,
+        color: v("ink"),
+        width: "100%",
+        height: 52,
+        display: "flex",
+        gap: 1.5,
+        alignItems: "center",
+        textAlign: "left",
+        background: "transparent",
+        border: 0,
+        borderBottom: `1px solid ${v("ruleStrong")}`,
+        cursor: "pointer",
+        mt: 0.5,
+      }}
+    >
+      {rank > 0 && <Disc size={26}>{rank}</Disc>}
+      <b>{number4(t.number)}</b>
+      <Box
+        sx={{
+          flex: "0 1 260px",
+          fontWeight: 650,
+          overflow: "hidden",
+          whiteSpace: "nowrap",
+          textOverflow: "ellipsis",
+        }}
+      >
+        {t.vehicle}
+      </Box>
+      <Box
+        sx={{ flex: 1, color: v("ink2"), overflow: "hidden", whiteSpace: "nowrap", textOverflow: "ellipsis" }}
+      >
+        “{t.words}”
+      </Box>
+      <SmallStrip segments={t.segments} width={132} tall={false} />
+      <Box sx={{ width: 130 }}>{t.outcome ?? STAGE[t.stage]?.name}</Box>
+      <Box sx={{ width: 110, textAlign: "right", fontWeight: 700 }}>
+        {t.promised && !t.outcome ? when(t.promised, now) : ""}
+      </Box>
+      {t.outcome == null && <Box sx={{ width: 80, textAlign: "right" }}>{minutes(t.minutes_to_go)} min</Box>}
+    </Box>
+  );
+};
+
+const Lower = ({
+  title,
+  note,
+  empty,
+  children,
+}: {
+  title: string;
+  note: string;
+  empty: string;
+  children: ReactNode[];
+}) => (
+  <Box sx={{ mt: 5.5, pb: 3 }}>
+    <Box sx={{ px: 2, pb: 1 }}>
+      <Heading note={note}>{title}</Heading>
+    </Box>
+    <Box sx={{ height: 4, background: v("ink") }} />
+    <Box sx={{ px: 2, display: "flex", gap: 1.25, flexWrap: "wrap", pt: "14px" }}>
+      {children.length > 0 ? (
+        children
+      ) : (
+        <Box sx={{ p: 2, border: `1.5px dashed ${v("ink3")}`, fontSize: 16 }}>{empty}</Box>
+      )}
+    </Box>
+  </Box>
+);
+
+const WAITS: Record<string, string> = {
+  part: "Part",
+  charge: "Charge",
+  cure: "Cure",
+  rest: "Rest",
+  customer: "Customer’s word",
+};
+
+const Glyph = ({ kind }: { kind: string }) => {
+  const fill = { charge: "url(#h-low)", cure: "url(#h-high)", rest: "url(#h-nothing)" }[kind] ?? "none";
+  return (
+    <svg width="32" height="32" viewBox="0 0 32 32" aria-hidden="true">
+      <rect x="2" y="2" width="28" height="28" fill={v("sheet")} />
+      <rect x="2" y="12" width="28" height="18" fill={fill} />
+      <rect
+        x="2"
+        y="2"
+        width="28"
+        height="28"
+        fill="none"
+        stroke={v("ink")}
+        strokeWidth="2"
+        strokeDasharray={kind === "part" ? "5 4" : undefined}
+      />
+      {kind === "customer" && (
+        <text x="16" y="24" textAnchor="middle" fontSize="22" fontWeight="750">
+          ?
+        </text>
+      )}
+    </svg>
+  );
+};
+
+const WaitTag = ({ ticket: t, now }: { ticket: Ticket; now: string }) => {
+  const go = useNavigate();
+  const [one] = stripWords(t.segments);
+  const w = t.waiting;
+  const over = w?.until != null && Date.parse(w.until) < Date.parse(now);
+  return (
+    <Box sx={{ position: "relative", width: 232 }}>
+      <Box
+        sx={{
+          position: "absolute",
+          top: -24,
+          left: 78,
+          width: 52,
+          height: 26,
+          border: `1.5px solid ${v("ink")}`,
+          background: v("sheet"),
+        }}
+      />
+      <Box
+        component="button"
+        type="button"
+        data-ticket={t.number}
+        onClick={() => void go(path(t))}
+        sx={{
+          position: "relative",
+          font: "inherit",
+          color: v("ink"),
+          textAlign: "left",
+          width: "100%",
+          border: `1.5px solid ${v("ink")}`,
+          background: v("sheet"),
+          p: 1.5,
+          cursor: "pointer",
+        }}
+      >
+        <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "flex-start" }}>
+          <Box sx={{ fontSize: 20, fontWeight: 700 }}>
+            {w?.until ? (over ? "free now" : when(w.until, now)) : "no date"}
+          </Box>
+          <Glyph kind={w?.kind ?? ""} />
+        </Box>
+        <b style={{ fontSize: 16 }}>{number4(t.number)}</b>
+        <Box
+          sx={{
+            fontSize: 16,
+            fontWeight: 600,
+            whiteSpace: "nowrap",
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+          }}
+        >
+          {t.vehicle}
+        </Box>
+        <Box sx={{ my: 0.6 }}>
+          <SmallStrip segments={t.segments} width={200} tall={false} />
+        </Box>
+        <Box sx={{ fontSize: 15, fontWeight: 600, height: 20 }}>
+          {t.stage === "quarantine" ? "Pack in quarantine" : one || "All cleared"}
+        </Box>
+        <Box sx={{ borderTop: `1px solid ${v("rule")}`, mt: 0.8, pt: 0.6, fontSize: 15 }}>
+          <b>{WAITS[w?.kind ?? ""]}</b>
+          <Box sx={{ color: v("ink2"), height: 40, overflow: "hidden", lineHeight: 1.3 }}>{w?.what}</Box>
+        </Box>
+      </Box>
+    </Box>
+  );
+};

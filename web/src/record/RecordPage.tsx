@@ -1,0 +1,133 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { useParams } from "react-router";
+import { useAppend, useJob, useRecord } from "../api/hooks";
+import { JobLine } from "../frame/JobLine";
+import { Cell, JobCell, TitleBlock } from "../frame/TitleBlock";
+import { v } from "../theme/tokens";
+import { dayAndTime, minutes, money } from "../ui/format";
+import { ErrorLine, Heading } from "../ui/parts";
+
+/** The plain record: every reading, part and minute, in the order of the log. */
+export const RecordPage = () => {
+  const { id = "" } = useParams();
+  const job = useJob(id);
+  const record = useRecord(id);
+  const append = useAppend(job.data);
+  const [note, setNote] = useState("");
+  if (!job.data || !record.data)
+    return (
+      <Box sx={{ p: 3 }}>
+        {(job.error ?? record.error) ? (
+          <ErrorLine>{(job.error ?? record.error)?.message}</ErrorLine>
+        ) : (
+          "Fetching the record"
+        )}
+      </Box>
+    );
+  const r = record.data;
+  return (
+    <Box sx={{ minHeight: "100vh" }}>
+      <JobLine job={job.data} here="record" />
+      <TitleBlock>
+        <JobCell job={job.data} />
+        <Cell width={150} caption="Minutes">
+          {minutes(r.minutes)}
+        </Cell>
+        <Cell width={150} caption="Parts">
+          {money(r.parts_cents)}
+        </Cell>
+        <Cell width={330} caption="Outcome">
+          <span data-outcome={r.outcome ?? "open"}>
+            {r.outcome
+              ? `${r.outcome.replaceAll("-", " ")}${r.mended ? `: ${r.mended.toLowerCase()}` : ""}`
+              : "not closed yet"}
+          </span>
+        </Cell>
+      </TitleBlock>
+      <Box sx={{ p: 2, maxWidth: 1180 }}>
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1 }}>
+          <Heading note={`${String(r.lines.length)} lines${r.customer ? `, for ${r.customer.name}` : ""}`}>
+            Record
+          </Heading>
+          <Box sx={{ flex: 1 }} />
+          <Button component="a" href={`/api/jobs/${id}/export.json`} data-export-json>
+            Job as JSON
+          </Button>
+          <Button component="a" href={`/api/jobs/${id}/readings.csv`} data-export-csv>
+            Readings as CSV
+          </Button>
+        </Box>
+        <Box
+          component="table"
+          sx={{
+            borderCollapse: "collapse",
+            width: "100%",
+            fontSize: 16,
+            "& td": { borderBottom: `1px solid ${v("rule")}`, py: 0.7, px: 1, verticalAlign: "top" },
+          }}
+        >
+          <tbody>
+            {r.lines.map((l) => (
+              <Box
+                component="tr"
+                key={l.entry}
+                data-line={l.kind}
+                sx={{
+                  textDecoration: l.voided == null ? "none" : "line-through",
+                  fontWeight: ["reading", "part", "close"].includes(l.kind) ? 650 : 500,
+                }}
+              >
+                <td style={{ whiteSpace: "nowrap", color: v("ink2") }}>{dayAndTime(l.at)}</td>
+                <td style={{ whiteSpace: "nowrap" }}>{l.by}</td>
+                <td>
+                  {l.text}
+                  {l.voided == null ? "" : ` (struck out: ${l.voided})`}
+                </td>
+                <td style={{ textAlign: "right", whiteSpace: "nowrap" }}>{l.value}</td>
+              </Box>
+            ))}
+          </tbody>
+        </Box>
+        <Box
+          component="form"
+          onSubmit={(e: React.FormEvent) => {
+            e.preventDefault();
+            append.mutate([{ kind: "note", text: note }], {
+              onSuccess: () => {
+                setNote("");
+              },
+            });
+          }}
+          sx={{ display: "flex", gap: 1, mt: 2 }}
+        >
+          <Box
+            component="input"
+            aria-label="Note"
+            placeholder="A note"
+            value={note}
+            onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+              setNote(e.target.value);
+            }}
+            sx={{
+              flex: 1,
+              font: "inherit",
+              fontSize: 17,
+              height: 48,
+              border: `1.5px solid ${v("ink")}`,
+              borderRadius: "3px",
+              px: 1.2,
+              background: v("sheet"),
+              color: v("ink"),
+            }}
+          />
+          <Button type="submit" disabled={append.isPending || note.trim() === ""}>
+            Write it
+          </Button>
+        </Box>
+        {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
+      </Box>
+    </Box>
+  );
+};

@@ -1,0 +1,499 @@
+import Box from "@mui/material/Box";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { SegmentShare, TraceMapData } from "../api/client";
+import { insulation, v } from "../theme/tokens";
+import { hatch, level } from "../ui/hatch";
+import { cutPath, HEIGHT, layout, type Halo, type PlacedBox, type Tag, type Wire } from "./layout";
+
+interface Props {
+  map: TraceMapData;
+  segments: SegmentShare[];
+  /** Strand pressed. */
+  onStrand?: (strand: string) => void;
+  /** Assumed, not told: dashed. */
+  dashed?: boolean;
+  suspectsOnly?: boolean;
+}
+
+/** The vehicle's own current path, drawn from its graph. */
+export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly = false }: Props) => {
+  const ref = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(1280);
+  useEffect(() => {
+    const el = ref.current;
+    if (!el) return;
+    const set = () => {
+      setWidth(el.clientWidth);
+    };
+    const watch = new ResizeObserver(set);
+    watch.observe(el);
+    set();
+    return () => {
+      watch.disconnect();
+    };
+  }, []);
+  const l = useMemo(() => layout(map, segments, width), [map, segments, width]);
+  const strands = segments.find((s) => s.id === "strands");
+  const quiet = (w: Wire) =>
+    suspectsOnly && !l.halos.some((h) => h.share >= 0.05 && h.points[0]?.[0] === w.points[0]?.[0]);
+  return (
+    <Box
+      ref={ref}
+      sx={{ width: "100%", overflowX: "auto", overflowY: "hidden", height: HEIGHT, flex: "none" }}
+    >
+      <svg
+        width={l.width}
+        height={HEIGHT}
+        viewBox={`0 0 ${String(l.width)} ${String(HEIGHT)}`}
+        role="group"
+        aria-label="Current path of this vehicle"
+        style={{ display: "block" }}
+        data-map
+      >
+        {l.next && (
+          <g>
+            <path
+              d={`M${String(l.next.x)} ${String(l.next.y)}h${String(l.next.w - 14)}l14 14v${String(l.next.h - 14)}h${String(-l.next.w)}z`}
+              fill={v("sheet")}
+              stroke={v("copperFill")}
+              strokeWidth="3.2"
+            />
+          </g>
+        )}
+        {l.halos.map((h) => (
+          <HaloPath key={h.key} halo={h} />
+        ))}
+        {l.wires.map((w) => (
+          <WirePath key={w.key} wire={w} dashed={dashed} quiet={quiet(w)} />
+        ))}
+        <path
+          d={`M${String((l.boxes.find((b) => b.id === "motor")?.x ?? 0) + 58)} 200H${String((l.boxes.find((b) => b.id === "wheel")?.x ?? 0) + 46)}`}
+          stroke={v("ink")}
+          strokeWidth="2"
+          strokeDasharray="14 4 3 4"
+        />
+        {l.boxes
+          .filter((b) => b.inside === undefined)
+          .map((b) => (
+            <BoxShape key={b.id} box={b} dashed={dashed} />
+          ))}
+        {l.boxes
+          .filter((b) => b.inside !== undefined)
+          .map((b) => (
+            <BoxShape key={b.id} box={b} dashed={dashed} />
+          ))}
+        {l.plugs.map((p) => (
+          <g
+            key={p.id + p.strand}
+            role="button"
+            tabIndex={onStrand ? 0 : -1}
+            aria-label={`${p.name}, ${p.apart ? "apart" : "joined"}. ${flagWords(map, p.strand)}`}
+            data-box={`plug-${p.strand}`}
+            data-strand={p.strand}
+            style={{ cursor: onStrand ? "pointer" : "default" }}
+            onClick={() => onStrand?.(p.strand)}
+            onKeyDown={(e) => {
+              if (e.key === "Enter" || e.key === " ") {
+                e.preventDefault();
+                onStrand?.(p.strand);
+              }
+            }}
+          >
+            <rect x={p.x} y={p.y} width={p.w} height={p.h} fill={v("ink")} />
+            {p.vertical ? (
+              <path
+                d={`M${String(p.x + p.w / 2)} ${String(p.y + 2)}v${String(p.h - 4)}`}
+                stroke={v("paper")}
+                strokeWidth={p.apart ? 6 : 3}
+              />
+            ) : (
+              <path
+                d={`M${String(p.x + 2)} ${String(p.y + p.h / 2)}h${String(p.w - 4)}`}
+                stroke={v("paper")}
+                strokeWidth={p.apart ? 6 : 3}
+              />
+            )}
+          </g>
+        ))}
+        {/* hit areas of at least 44, behind nothing and with no look of their own */}
+        {onStrand &&
+          l.plugs.map((p) => (
+            <rect
+              key={`hit-${p.strand}`}
+              x={p.x + p.w / 2 - Math.max(22, p.w / 2)}
+              y={p.y + p.h / 2 - Math.max(22, p.h / 2)}
+              width={Math.max(44, p.w)}
+              height={Math.max(44, p.h)}
+              fill="transparent"
+              style={{ cursor: "pointer" }}
+              onClick={() => {
+                onStrand(p.strand);
+              }}
+            />
+          ))}
+        {l.labels.map((t) => (
+          <text
+            key={t.text + String(t.y)}
+            x={t.x}
+            y={t.y}
+            fontSize="14"
+            fontWeight="600"
+            stroke={v("paper")}
+            strokeWidth="4"
+            paintOrder="stroke"
+          >
+            {t.text}
+          </text>
+        ))}
+        {l.flags.map((f) => (
+          <g key={f.strand} data-box={`flag-${f.strand}`}>
+            {f.stem && (
+              <path
+                d={`M${String(f.stem[0])} ${String(f.stem[1])}V${String(f.stem[2])}`}
+                stroke={v("ink3")}
+                strokeWidth="1.6"
+                strokeDasharray={f.kind === "expected" ? "3 2" : undefined}
+              />
+            )}
+            <rect
+              x={f.x}
+              y={f.y}
+              width={f.w}
+              height={f.h}
+              fill={f.kind === "off" ? v("copperTint") : v("sheet")}
+              stroke={f.kind === "expected" ? v("ink3") : f.kind === "ok" ? v("verdigrisFill") : v("ink")}
+              strokeWidth={f.kind === "off" ? 2 : 1.5}
+              strokeDasharray={f.kind === "expected" ? "3 2" : undefined}
+            />
+            {f.kind === "ok" && <rect x={f.x} y={f.y} width="5" height={f.h} fill={v("verdigrisFill")} />}
+            {f.kind === "off" && <path d={`M${String(f.x)} ${String(f.y + f.h)}v-9l9 9z`} fill={v("ink")} />}
+            <text
+              x={f.x + f.w / 2 + 1}
+              y={f.y + 16}
+              textAnchor="middle"
+              fontSize="15"
+              fontWeight={f.kind === "expected" ? 500 : 700}
+            >
+              {f.text}
+            </text>
+          </g>
+        ))}
+        {l.tags.map((t) => (
+          <TagShape key={t.rank} tag={t} />
+        ))}
+        {strands && (
+          <g data-box="strands">
+            <text x={l.strands.x} y={l.strands.y + 15} fontSize="15" fontWeight="700">
+              Signal strands
+            </text>
+            <text
+              x={l.strands.x + l.strands.w}
+              y={l.strands.y + 15}
+              fontSize="15"
+              fontWeight="700"
+              textAnchor="end"
+            >
+              {strands.percent} %
+            </text>
+            {strands.status === "suspected" ? (
+              <rect
+                x={l.strands.x}
+                y={l.strands.y + 22}
+                width={l.strands.w}
+                height="14"
+                fill={hatch(strands.share)}
+                stroke={v("copperFill")}
+                strokeWidth="1.2"
+              />
+            ) : (
+              <rect
+                x={l.strands.x}
+                y={l.strands.y + 26}
+                width={l.strands.w}
+                height="7"
+                fill={strands.status === "cleared" ? v("verdigrisFill") : "none"}
+                stroke={v("ruleStrong")}
+              />
+            )}
+          </g>
+        )}
+        {l.strip.map(({ segment: s, x, w }) => {
+          const narrow = w < 84;
+          return (
+            <g key={s.id} data-segment={s.id}>
+              {s.status === "suspected" ? (
+                <rect
+                  x={x}
+                  y={268}
+                  width={w}
+                  height={14}
+                  fill={hatch(s.share)}
+                  stroke={v("copperFill")}
+                  strokeWidth="1.2"
+                />
+              ) : s.status === "cleared" ? (
+                <rect x={x} y={275} width={w} height={7} fill={v("verdigrisFill")} />
+              ) : (
+                <rect
+                  x={x + 0.5}
+                  y={275}
+                  width={w - 1}
+                  height={7}
+                  fill="none"
+                  stroke={v("ruleStrong")}
+                  strokeWidth="1.2"
+                />
+              )}
+              {s.status === "cleared" && (
+                <path
+                  d={`M${String(x + 1)} 295l3 4 7-8`}
+                  fill="none"
+                  stroke={v("verdigris")}
+                  strokeWidth="2.4"
+                />
+              )}
+              <text
+                x={x + (s.status === "cleared" ? 14 : 0)}
+                y={300}
+                fontSize={narrow ? 13 : 15}
+                fontWeight="600"
+                style={{ fill: s.status === "cleared" ? v("verdigris") : v("ink") }}
+              >
+                {narrow && s.status === "suspected" && s.name.length > 6 ? `${s.name.slice(0, 5)}.` : s.name}
+              </text>
+              {s.status === "suspected" && (
+                <text x={x + w} y={300} fontSize={narrow ? 13 : 15} fontWeight="700" textAnchor="end">
+                  {s.percent} %
+                </text>
+              )}
+              {s.status === "unlooked" && w > 150 && (
+                <text x={x + w} y={300} fontSize="14" textAnchor="end" style={{ fill: v("ink2") }}>
+                  not looked at
+                </text>
+              )}
+            </g>
+          );
+        })}
+      </svg>
+    </Box>
+  );
+};
+
+const flagWords = (map: TraceMapData, id: string): string => {
+  const s = map.strands.find((x) => x.id === id);
+  if (!s) return "";
+  return s.wires
+    .filter((w) => w.pin !== s.reference)
+    .map(
+      (w) =>
+        `Pin ${String(w.pin)}, ${w.code}, ${w.function}: expected ${w.now}, ${w.measured == null ? "not measured" : `measured ${w.measured}`}`,
+    )
+    .join(". ");
+};
+
+const HALO = [0, 7, 10, 14, 18];
+
+const HaloPath = ({ halo }: { halo: Halo }) => {
+  const n = level(halo.share);
+  if (n === 0) return null;
+  const d = cutPath(halo.points);
+  const width = halo.thick + 2 + (HALO[n] ?? 0) / 1.2;
+  return (
+    <g fill="none">
+      {n >= 2 && (
+        <path
+          d={d}
+          stroke={v("copperFill")}
+          strokeWidth={width + (n === 4 ? 4 : 2.8)}
+          strokeDasharray={n === 2 ? "5 3" : undefined}
+        />
+      )}
+      <path d={d} stroke={v("copperTint")} strokeWidth={width} />
+      {n >= 2 && <path d={d} stroke={`url(#h-copper-${String(n)})`} strokeWidth={width} />}
+    </g>
+  );
+};
+
+const WirePath = ({ wire, dashed, quiet }: { wire: Wire; dashed: boolean; quiet: boolean }) => {
+  const d = cutPath(wire.points);
+  const [base = "??", stripe] = wire.code.split("/");
+  if (dashed)
+    return (
+      <path
+        d={d}
+        fill="none"
+        stroke={v("ink3")}
+        strokeWidth={wire.thick > 7 ? 3 : 1.6}
+        strokeDasharray="6 5"
+      />
+    );
+  return (
+    <g fill="none" opacity={quiet ? 0.28 : 1}>
+      <path d={d} stroke={v("casing")} strokeWidth={wire.thick + 2} />
+      <path d={d} stroke={insulation[base] ?? insulation.GY} strokeWidth={wire.thick} />
+      {stripe !== undefined && (
+        <path
+          d={d}
+          stroke={insulation[stripe] ?? insulation.GY}
+          strokeWidth={wire.thick}
+          strokeDasharray="8 12"
+          strokeDashoffset="-4"
+        />
+      )}
+      {base === "??" && <path d={d} stroke={v("ink")} strokeWidth="2" />}
+    </g>
+  );
+};
+
+const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
+  const n = level(b.share);
+  const frame = n >= 1;
+  const dash = dashed && b.id !== "pack" && b.id !== "motor" ? "6 5" : undefined;
+  if (b.id === "wheel") return <WheelShape box={b} />;
+  const cx = b.x + b.w / 2;
+  const cy = b.y + b.h / 2;
+  return (
+    <g data-box={b.id} data-in={b.inside}>
+      {frame && !b.round && (
+        <rect
+          x={b.x - (b.inside ? 4 : 5)}
+          y={b.y - (b.inside ? 4 : 3)}
+          width={b.w + (b.inside ? 8 : 10)}
+          height={b.h + (b.inside ? 8 : 6)}
+          fill={hatch(b.share)}
+          stroke={v("copperFill")}
+          strokeWidth={n >= 3 ? 1.6 : 1}
+        />
+      )}
+      {frame && b.round && (
+        <circle
+          cx={cx}
+          cy={cy}
+          r={b.w / 2 + 6}
+          fill={hatch(b.share)}
+          stroke={v("copperFill")}
+          strokeWidth="1.4"
+        />
+      )}
+      {b.round ? (
+        <circle cx={cx} cy={cy} r={b.w / 2} fill={v("sheet")} stroke={v("ink")} strokeWidth="2.2" />
+      ) : (
+        <rect
+          x={b.x}
+          y={b.y}
+          width={b.w}
+          height={b.h}
+          fill={v("sheet")}
+          stroke={dash ? v("ink3") : v("ink")}
+          strokeWidth={b.inside ? 1.5 : 2.2}
+          strokeDasharray={dash}
+        />
+      )}
+      {b.id === "pack" && <PackLines x={b.x} y={b.y} w={b.w} />}
+      {b.id === "protection" && (
+        <path
+          d={`M${String(b.x + 12)} ${String(b.y + 18)}h14l18 -9M${String(b.x + 50)} ${String(b.y + 18)}h16`}
+          fill="none"
+          stroke={v("ink")}
+          strokeWidth="2.2"
+        />
+      )}
+      {b.id === "motor" && (
+        <circle cx={cx} cy={b.y + 62} r="11" fill="none" stroke={v("ink")} strokeWidth="2" />
+      )}
+      <text
+        x={cx}
+        y={
+          b.id === "controller"
+            ? b.y + 26
+            : b.id === "motor"
+              ? b.y + 92
+              : b.id === "pack" || b.id === "protection"
+                ? b.y + 74
+                : cy + 5.5
+        }
+        textAnchor="middle"
+        fontSize={b.id === "controller" ? 18 : b.id === "protection" ? 13 : b.inside ? 15 : 15}
+        fontWeight="700"
+      >
+        {b.title}
+      </text>
+    </g>
+  );
+};
+
+const PackLines = ({ x, y, w }: { x: number; y: number; w: number }) => (
+  <path
+    d={Array.from(
+      { length: 13 },
+      (_, k) => `M${String(x + 9 + (k * (w - 18)) / 12)} ${String(y + 8)}v15`,
+    ).join("")}
+    stroke={v("ink")}
+    strokeWidth="1.6"
+  />
+);
+
+const WheelShape = ({ box: b }: { box: PlacedBox }) => {
+  const r = b.w / 2;
+  const cx = b.x + r;
+  const cy = b.y + r;
+  return (
+    <g data-box="wheel">
+      {level(b.share) > 0 && <circle cx={cx} cy={cy} r={r + 5} fill={hatch(b.share)} />}
+      <circle cx={cx} cy={cy} r={r - 3} fill={v("paper")} stroke={v("ink")} strokeWidth="5" />
+      <circle cx={cx} cy={cy} r={r - 10} fill="none" stroke={v("ink")} strokeWidth="1.2" />
+      {Array.from({ length: 12 }, (_, k) => {
+        const a = (k * Math.PI) / 6;
+        return (
+          <path
+            key={k}
+            d={`M${String(cx + 7 * Math.cos(a))} ${String(cy + 7 * Math.sin(a))}L${String(cx + (r - 10) * Math.cos(a))} ${String(cy + (r - 10) * Math.sin(a))}`}
+            stroke={v("ink")}
+            strokeWidth="1"
+          />
+        );
+      })}
+      <circle cx={cx} cy={cy} r="7" fill={v("sheet")} stroke={v("ink")} strokeWidth="2" />
+    </g>
+  );
+};
+
+const TagShape = ({ tag: t }: { tag: Tag }) => (
+  <g data-box={`tag-${String(t.rank)}`} data-tag>
+    {t.leader && (
+      <path
+        d={`M${String(t.leader[0])} ${String(t.leader[1])}L${String(t.leader[2])} ${String(t.leader[3])}`}
+        stroke={v("ink")}
+        strokeWidth="2.4"
+      />
+    )}
+    {!t.disc && (
+      <rect
+        x={t.x}
+        y={t.y}
+        width={t.w}
+        height={28}
+        rx={14}
+        fill={v("sheet")}
+        stroke={v("ink")}
+        strokeWidth="1.8"
+      />
+    )}
+    <circle cx={t.x + 14} cy={t.y + 14} r={14} fill={v("ink")} />
+    <text
+      x={t.x + 14}
+      y={t.y + 20}
+      textAnchor="middle"
+      fontSize="16"
+      fontWeight="700"
+      style={{ fill: v("sheet") }}
+    >
+      {t.rank}
+    </text>
+    {!t.disc && (
+      <text x={t.x + 34} y={t.y + 20} fontSize="17" fontWeight="750">
+        {t.percent} %
+      </text>
+    )}
+  </g>
+);

@@ -1,0 +1,639 @@
+// Where everything on the trace map stands. Plain geometry from the map's data and the width: the same
+// data at the same width gives the same drawing. Nothing is scaled as a picture.
+
+import type { MapStrand, SegmentShare, TraceMapData } from "../api/client";
+
+export interface Rect {
+  x: number;
+  y: number;
+  w: number;
+  h: number;
+}
+export interface PlacedBox extends Rect {
+  id: string;
+  title: string;
+  sub?: string;
+  share: number;
+  inside?: string;
+  round?: boolean;
+}
+export interface Wire {
+  key: string;
+  code: string;
+  thick: number;
+  points: [number, number][];
+}
+export interface Halo {
+  key: string;
+  points: [number, number][];
+  thick: number;
+  share: number;
+}
+export interface Plug extends Rect {
+  id: string;
+  strand: string;
+  name: string;
+  apart: boolean;
+  vertical: boolean;
+  next: boolean;
+}
+export interface Flag extends Rect {
+  strand: string;
+  text: string;
+  kind: "expected" | "ok" | "off";
+  stem?: [number, number, number];
+}
+export interface Tag extends Rect {
+  rank: number;
+  percent: number;
+  disc: boolean;
+  leader?: [number, number, number, number];
+}
+export interface StripBar extends Rect {
+  segment: SegmentShare;
+}
+export interface Label {
+  x: number;
+  y: number;
+  text: string;
+}
+export interface Layout {
+  width: number;
+  height: number;
+  boxes: PlacedBox[];
+  wires: Wire[];
+  halos: Halo[];
+  plugs: Plug[];
+  flags: Flag[];
+  tags: Tag[];
+  strip: StripBar[];
+  labels: Label[];
+  strands: Rect;
+  next?: Rect;
+}
+
+export const HEIGHT = 306;
+const PLUS = 194;
+const MINUS = 214;
+const PHASE_Y = [178, 200, 222];
+const CTRL = { y: 152, h: 96 };
+
+/** Width of a text at a size: the face is close to half an em on average; a little more to be safe. */
+export const textWidth = (text: string, size: number): number => text.length * size * 0.56;
+
+const meets = (a: Rect, b: Rect, gap = 2): boolean =>
+  a.x < b.x + b.w + gap && b.x < a.x + a.w + gap && a.y < b.y + b.h + gap && b.y < a.y + a.h + gap;
+
+interface Device {
+  id: string;
+  title: string;
+  strands: MapStrand[];
+  share: number;
+}
+
+function devices(map: TraceMapData): Device[] {
+  const out: Device[] = [];
+  for (const s of map.strands) {
+    if (["dock", "main", "phase", "halls"].includes(s.id)) continue;
+    const group = s.id.startsWith("brake") ? "brakes" : s.id;
+    const title = { brakes: "Brakes", pedal: "Pedals", lamp: "Lamp" }[group] ?? s.name;
+    const found = out.find((d) => d.id === group);
+    if (found) {
+      found.strands.push(s);
+      found.share += s.device_share;
+    } else out.push({ id: group, title, strands: [s], share: s.device_share });
+  }
+  return out;
+}
+
+/** Lay the map out for a width. */
+export function layout(map: TraceMapData, segments: SegmentShare[], width: number): Layout {
+  const W = Math.max(980, width);
+  const devs = devices(map);
+  const share = (id: string): number => map.boxes.find((b) => b.id === id)?.share ?? 0;
+  const strand = (id: string): MapStrand | undefined => map.strands.find((s) => s.id === id);
+
+  // ---- zones
+  const pitch = 9;
+  const devWidth = (d: Device): number => {
+    const wires = d.strands.reduce((n, s) => n + s.wires.length, 0);
+    return Math.max(textWidth(d.title, 15) + 16, wires * pitch + (d.strands.length - 1) * 10 + 14, 56);
+  };
+  const halls = strand("halls");
+  const lanes = halls ? halls.wires.length : 0;
+  const devTotal = devs.reduce((n, d) => n + devWidth(d) + 7, 0) - 7;
+  const ctrlMin = Math.max(392, devTotal + lanes * pitch + 34);
+  const spare = Math.max(0, W - (16 + 72 + 8 + 78 + 44 + ctrlMin + 158 + 116 + 16 + 92 + 16));
+  const leads = 44 + Math.min(60, spare * 0.14);
+  const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
+  const used = 16 + 72 + 8 + 78 + leads + ctrlW + 116 + 16 + 92 + 16;
+  const phases = Math.max(120, W - used);
+  const pack: PlacedBox = {
+    id: "pack",
+    title: "Pack",
+    sub: map.pack.replace(", ", " "),
+    x: 16,
+    y: 164,
+    w: 72,
+    h: 86,
+    share: share("cells") + share("bms") + share("charge-port"),
+  };
+  const prot: PlacedBox = {
+    id: "protection",
+    title: "Fuse, switch",
+    x: 96,
+    y: 164,
+    w: 78,
+    h: 86,
+    share: share("pack-fuse") + share("pack-switch"),
+  };
+  const cx = prot.x + prot.w + leads;
+  const ctrl: PlacedBox = {
+    id: "controller",
+    title: "Controller",
+    x: cx,
+    y: CTRL.y,
+    w: ctrlW,
+    h: CTRL.h,
+    share: 0,
+  };
+  const mx = cx + ctrlW + phases + 58;
+  const motor: PlacedBox = {
+    id: "motor",
+    title: "Motor",
+    x: mx - 58,
+    y: 142,
+    w: 116,
+    h: 116,
+    round: true,
+    share: share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w"),
+  };
+  const wx = mx + 58 + 16 + 46;
+  const wheel: PlacedBox = {
+    id: "wheel",
+    title: "",
+    x: wx - 46,
+    y: 154,
+    w: 92,
+    h: 92,
+    round: true,
+    share: share("wheel"),
+  };
+  const boxes: PlacedBox[] = [pack, prot, ctrl, motor, wheel];
+  const wires: Wire[] = [];
+  const halos: Halo[] = [];
+  const plugs: Plug[] = [];
+  const flags: Flag[] = [];
+  const labels: Label[] = [];
+  const anchors = new Map<string, [number, number]>();
+
+  // ---- inner boxes of controller and motor
+  const inner = (ctrlW - 4 * 12) / 3;
+  (["rail", "logic", "bridge"] as const).forEach((id, k) => {
+    const box: PlacedBox = {
+      id,
+      title: { rail: "5 V rail", logic: "Logic", bridge: "Bridge" }[id],
+      x: cx + 12 + k * (inner + 12),
+      y: 198,
+      w: inner,
+      h: 38,
+      share: share(id),
+      inside: "controller",
+    };
+    boxes.push(box);
+    anchors.set(id, [box.x + box.w / 2, box.y + box.h / 2]);
+  });
+  (["hall-a", "hall-b", "hall-c"] as const).forEach((id, k) => {
+    const box: PlacedBox = {
+      id,
+      title: id.slice(-1).toUpperCase(),
+      x: mx - 36 + k * 25,
+      y: 160,
+      w: 22,
+      h: 22,
+      share: share(id),
+      inside: "motor",
+    };
+    boxes.push(box);
+    anchors.set(id, [box.x + 11, box.y + 11]);
+  });
+  for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) anchors.set(id, [mx, 228]);
+  for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [52, 176]);
+  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [135, 176]);
+  anchors.set("wheel", [wx, 200]);
+
+  const flagOf = (s: MapStrand, x: number, y: number, most: number): Flag | undefined => {
+    const w = s.wires[s.flag_wire];
+    if (!w) return undefined;
+    const text = w.measured ?? w.now;
+    const width = Math.min(most, textWidth(text, 15) + 16);
+    return {
+      strand: s.id,
+      text,
+      kind: w.measured == null ? "expected" : w.mark === "expected" ? "ok" : "off",
+      x: x - width / 2,
+      y,
+      w: width,
+      h: 22,
+    };
+  };
+
+  // ---- power: pack → protection → controller
+  const main = strand("main");
+  const dock = strand("dock");
+  const rails: [number, number][] = [
+    [PLUS, 0],
+    [MINUS, 1],
+  ];
+  for (const [y, k] of rails) {
+    wires.push({
+      key: `dock${String(k)}`,
+      code: dock?.wires[k]?.code ?? "RD",
+      thick: 9,
+      points: [
+        [pack.x + 40, y],
+        [prot.x + 20, y],
+      ],
+    });
+    wires.push({
+      key: `main${String(k)}`,
+      code: main?.wires[k]?.code ?? "BK",
+      thick: 9,
+      points: [
+        [prot.x + 40, y],
+        [cx + 20, y],
+      ],
+    });
+    for (const s of [dock, main]) {
+      const w = s?.wires[k];
+      if (!s || !w) continue;
+      const [x0, x1] = s.id === "dock" ? [pack.x + pack.w, prot.x] : [prot.x + prot.w, cx];
+      halos.push({
+        key: `${s.id}${String(k)}`,
+        thick: 9,
+        share: w.run_share + w.pin_share + w.lead_share,
+        points: [
+          [x0, y],
+          [x1, y],
+        ],
+      });
+      for (const part of ["run", "pin", "lead"])
+        anchors.set(`${s.id}.${String(w.pin)}.${part}`, [(x0 + x1) / 2, y]);
+    }
+  }
+  const mainX = prot.x + prot.w + leads / 2;
+  if (main)
+    plugs.push({
+      id: "main",
+      strand: "main",
+      name: main.plug_name,
+      apart: main.apart,
+      vertical: true,
+      next: map.next_plug === "main",
+      x: mainX - 9,
+      y: 180,
+      w: 18,
+      h: 48,
+    });
+  if (dock)
+    plugs.push({
+      id: "dock",
+      strand: "dock",
+      name: dock.plug_name,
+      apart: dock.apart,
+      vertical: true,
+      next: map.next_plug === "dock",
+      x: pack.x + pack.w - 1,
+      y: 180,
+      w: 10,
+      h: 48,
+    });
+  if (dock) {
+    const f = flagOf(dock, 52, 128, 84);
+    if (f) flags.push({ ...f, x: Math.max(10, f.x), stem: [52, 150, 164] });
+  }
+  if (main) {
+    const f = flagOf(main, mainX, 128, 88);
+    if (f) flags.push({ ...f, stem: [mainX, 150, 180] });
+  }
+
+  // ---- phases and halls share the motor plug: two bars on one x
+  const px = cx + ctrlW + Math.max(46, phases * 0.34);
+  const phase = strand("phase");
+  phase?.wires.forEach((w, k) => {
+    const y = PHASE_Y[k] ?? 222;
+    wires.push({
+      key: `phase${String(k)}`,
+      code: w.code,
+      thick: 9,
+      points: [
+        [cx + ctrlW - 20, y],
+        [mx - 30, y],
+      ],
+    });
+    halos.push({
+      key: `phase-run${String(k)}`,
+      thick: 9,
+      share: w.run_share,
+      points: [
+        [cx + ctrlW, y],
+        [px, y],
+      ],
+    });
+    halos.push({
+      key: `phase-pin${String(k)}`,
+      thick: 9,
+      share: w.pin_share,
+      points: [
+        [px - 22, y],
+        [px + 22, y],
+      ],
+    });
+    halos.push({
+      key: `phase-lead${String(k)}`,
+      thick: 9,
+      share: w.lead_share,
+      points: [
+        [px, y],
+        [mx - 52, y],
+      ],
+    });
+    anchors.set(`phase.${String(w.pin)}.run`, [(cx + ctrlW + px) / 2, y]);
+    anchors.set(`phase.${String(w.pin)}.pin`, [px + 20, y]);
+    anchors.set(`phase.${String(w.pin)}.lead`, [(px + mx - 58) / 2, y]);
+  });
+  if (phase)
+    plugs.push({
+      id: "phase",
+      strand: "phase",
+      name: `${phase.plug_name}, phases`,
+      apart: phase.apart,
+      vertical: true,
+      next: map.next_plug === "motor" && map.next_strand !== "halls",
+      x: px - 11,
+      y: 166,
+      w: 22,
+      h: 68,
+    });
+  if (halls) {
+    const n = halls.wires.length;
+    const gap = Math.min(17, 96 / Math.max(1, n - 1));
+    halls.wires.forEach((w, k) => {
+      const y = 44 + k * gap;
+      const up = cx + ctrlW - 14 - (n - 1 - k) * pitch;
+      const down = mx + 38 - k * (76 / Math.max(1, n - 1));
+      wires.push({
+        key: `hall${String(k)}`,
+        code: w.code,
+        thick: 6,
+        points: [
+          [up, CTRL.y + 14],
+          [up, y],
+          [down, y],
+          [down, 172],
+        ],
+      });
+      halos.push({
+        key: `hall-run${String(k)}`,
+        thick: 6,
+        share: w.run_share,
+        points: [
+          [up, CTRL.y],
+          [up, y],
+          [px, y],
+        ],
+      });
+      halos.push({
+        key: `hall-pin${String(k)}`,
+        thick: 6,
+        share: w.pin_share,
+        points: [
+          [px - 20, y],
+          [px + 20, y],
+        ],
+      });
+      halos.push({
+        key: `hall-lead${String(k)}`,
+        thick: 6,
+        share: w.lead_share,
+        points: [
+          [px, y],
+          [down, y],
+          [down, 150],
+        ],
+      });
+      anchors.set(`halls.${String(w.pin)}.run`, [(up + px) / 2, y]);
+      anchors.set(`halls.${String(w.pin)}.pin`, [px + 20, y]);
+      anchors.set(`halls.${String(w.pin)}.lead`, [(px + down) / 2 + 30, y]);
+      const short =
+        { "hall supply": "5 V", "hall ground": "0 V", "wheel speed": "speed" }[w.function] ??
+        w.function.replace("hall ", "");
+      labels.push({ x: px + 18, y: y + 4.5, text: w.measured ? `${short} ${w.measured}` : short });
+    });
+    plugs.push({
+      id: "motor",
+      strand: "halls",
+      name: `${halls.plug_name}, sensors`,
+      apart: halls.apart,
+      vertical: true,
+      next: map.next_plug === "motor" && map.next_strand === "halls",
+      x: px - 11,
+      y: 36,
+      w: 22,
+      h: (n - 1) * gap + 16,
+    });
+  }
+
+  // ---- device strands drop straight down into the controller
+  let x = cx + 2;
+  const room = ctrlW - lanes * pitch - 30 - devTotal;
+  const step = 7 + Math.max(0, room) / Math.max(1, devs.length);
+  for (const d of devs) {
+    const w = devWidth(d);
+    const box: PlacedBox = { id: `device-${d.id}`, title: d.title, x, y: 5, w, h: 31, share: d.share };
+    boxes.push(box);
+    anchors.set(d.id, [x + w / 2, 20]);
+    const count = d.strands.reduce((n, s) => n + s.wires.length, 0);
+    const bundle = count * pitch + (d.strands.length - 1) * 10;
+    let wx0 = x + w / 2 - bundle / 2 + pitch / 2;
+    for (const s of d.strands) {
+      anchors.set(s.id, [x + w / 2, 20]);
+      const left = wx0 - pitch / 2;
+      for (const wire of s.wires) {
+        wires.push({
+          key: `${s.id}${String(wire.pin)}`,
+          code: wire.code,
+          thick: 6,
+          points: [
+            [wx0, 20],
+            [wx0, CTRL.y + 14],
+          ],
+        });
+        halos.push({
+          key: `${s.id}-lead${String(wire.pin)}`,
+          thick: 6,
+          share: wire.lead_share,
+          points: [
+            [wx0, 36],
+            [wx0, 62],
+          ],
+        });
+        halos.push({
+          key: `${s.id}-pin${String(wire.pin)}`,
+          thick: 6,
+          share: wire.pin_share,
+          points: [
+            [wx0, 50],
+            [wx0, 76],
+          ],
+        });
+        halos.push({
+          key: `${s.id}-run${String(wire.pin)}`,
+          thick: 6,
+          share: wire.run_share,
+          points: [
+            [wx0, 62],
+            [wx0, CTRL.y],
+          ],
+        });
+        anchors.set(`${s.id}.${String(wire.pin)}.lead`, [wx0, 46]);
+        anchors.set(`${s.id}.${String(wire.pin)}.pin`, [wx0, 63]);
+        anchors.set(`${s.id}.${String(wire.pin)}.run`, [wx0, 134]);
+        wx0 += pitch;
+      }
+      plugs.push({
+        id: s.plug,
+        strand: s.id,
+        name: s.plug_name,
+        apart: s.apart,
+        vertical: false,
+        next: map.next_plug === s.plug,
+        x: left - 3,
+        y: 54,
+        w: s.wires.length * pitch + 6,
+        h: 17,
+      });
+      wx0 += 10;
+    }
+    const shown =
+      d.strands.find((s) => s.wires.some((k) => k.measured != null && k.mark !== "expected")) ??
+      d.strands.find((s) => s.wires.some((k) => k.measured != null)) ??
+      d.strands[0];
+    const f = shown && flagOf(shown, x + w / 2, 94, w + step - 6);
+    if (f) {
+      const clash = flags.some((o) => meets(o, f, 1));
+      flags.push(clash ? { ...f, y: 122 } : f);
+    }
+    x += w + step;
+  }
+
+  // ---- tags: next to what they speak of, never over anything else
+  const tags: Tag[] = [];
+  const next = plugs.find((p) => p.next);
+  const frame: Rect | undefined = next && { x: next.x - 14, y: next.y - 6, w: next.w + 28, h: next.h + 12 };
+  const blocked: Rect[] = [
+    ...boxes.filter((b) => !b.inside && b.id !== "controller" && b.id !== "motor"),
+    ...boxes.filter((b) => b.inside !== undefined).map((b) => ({ ...b, h: b.h })),
+    { x: cx + ctrlW / 2 - 48, y: 156, w: 96, h: 28 },
+    ...plugs,
+    ...flags,
+    ...(frame ? [frame] : []),
+    ...labels.map((l) => ({ x: l.x, y: l.y - 12, w: textWidth(l.text, 14), h: 15 })),
+    { x: mx - 30, y: 214, w: 60, h: 24 },
+  ];
+  for (const t of map.tags) {
+    const at = anchors.get(t.place);
+    if (!at) continue;
+    const [ax, ay] = at;
+    const tries: [number, number][] = [
+      [ax + 10, ay - 14],
+      [ax - 39, ay - 40],
+      [ax + 30, ay - 34],
+      [ax - 39, ay + 16],
+      [ax - 92, ay - 14],
+      [ax + 30, ay + 18],
+      [ax - 100, ay - 34],
+      [ax - 39, ay - 62],
+      [ax + 48, ay - 14],
+      [ax - 39, ay + 40],
+    ];
+    const fits = (r: Rect): boolean =>
+      r.x >= 4 &&
+      r.x + r.w <= W - 4 &&
+      r.y >= 2 &&
+      r.y + r.h <= 262 &&
+      !blocked.some((b) => meets(r, b)) &&
+      !tags.some((b) => meets(r, b, 3));
+    const place = (w: number): Rect | undefined =>
+      tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
+    const pill = place(80);
+    const disc = pill ? undefined : place(28);
+    const rect = pill ?? disc;
+    if (!rect) continue;
+    const nearX = Math.max(rect.x, Math.min(ax, rect.x + rect.w));
+    const nearY = Math.max(rect.y, Math.min(ay, rect.y + rect.h));
+    const far = Math.hypot(nearX - ax, nearY - ay);
+    tags.push({
+      ...rect,
+      rank: t.rank,
+      percent: t.percent,
+      disc: !pill,
+      leader: far > 6 ? [ax, ay, nearX, nearY] : undefined,
+    });
+  }
+
+  // ---- strip
+  const zones: Record<string, [number, number]> = {
+    pack: [16, 72],
+    protection: [96, 78],
+    leads: [182, Math.max(40, leads - 14)],
+    controller: [cx, ctrlW],
+    phases: [cx + ctrlW + 10, phases - 20],
+    motor: [mx - 58, 116],
+    wheel: [wx - 46, 92],
+  };
+  const strip = segments
+    .filter((s) => s.id !== "strands")
+    .map((segment) => {
+      const [zx, zw] = zones[segment.id] ?? [0, 0];
+      return { segment, x: zx, y: 269, w: zw, h: 14 };
+    });
+  return {
+    width: W,
+    height: HEIGHT,
+    boxes,
+    wires,
+    halos,
+    plugs,
+    flags,
+    tags,
+    strip,
+    labels,
+    strands: { x: 16, y: 60, w: Math.min(cx - 40, 190), h: 40 },
+    next: frame,
+  };
+}
+
+/** A polyline with its corners cut 7 back at 45°. */
+export function cutPath(points: [number, number][]): string {
+  let d = "";
+  points.forEach(([x, y], k) => {
+    const before = points[k - 1];
+    const after = points[k + 1];
+    if (!before) {
+      d += `M${String(x)} ${String(y)}`;
+    } else if (!after) {
+      d += `L${String(x)} ${String(y)}`;
+    } else {
+      const back = (from: [number, number]): [number, number] => {
+        const len = Math.hypot(from[0] - x, from[1] - y) || 1;
+        const f = Math.min(7, len / 2) / len;
+        return [x + (from[0] - x) * f, y + (from[1] - y) * f];
+      };
+      const [ax, ay] = back(before);
+      const [bx, by] = back(after);
+      d += `L${String(ax)} ${String(ay)}L${String(bx)} ${String(by)}`;
+    }
+  });
+  return d;
+}

@@ -1,0 +1,56 @@
+import Box from "@mui/material/Box";
+import { v } from "../theme/tokens";
+import { Key } from "./parts";
+
+/** An answer: equal outlined buttons, its number key, its consequence beneath before the press. */
+export const Choice = ({
+  name,
+  effect,
+  hotkey,
+  onPick,
+  disabled = false,
+}: {
+  name: string;
+  effect?: string;
+  hotkey?: string;
+  onPick: () => void;
+  disabled?: boolean;
+}) => (
+  <Box
+    component="button"
+    type="button"
+    disabled={disabled}
+    onClick={onPick}
+    sx={{
+      font: "inherit",
+      color: v("ink"),
+      textAlign: "left",
+      background: v("sheet"),
+      border: `1.5px solid ${v("ink")}`,
+      borderRadius: "3px",
+      p: 1.2,
+      minHeight: 56,
+      cursor: "pointer",
+      display: "flex",
+      gap: 1,
+      justifyContent: "space-between",
+      "&:hover": { background: v("well") },
+      "&:disabled": { color: v("ink3"), borderColor: v("ruleStrong"), cursor: "default" },
+    }}
+  >
+    <span>
+      <Box component="span" sx={{ display: "block", fontSize: 18, fontWeight: 700, lineHeight: 1.2 }}>
+        {name}
+      </Box>
+      {effect && (
+        <Box
+          component="span"
+          sx={{ display: "block", fontSize: 14.5, color: v("ink2"), lineHeight: 1.25, mt: 0.2 }}
+        >
+          {effect}
+        </Box>
+      )}
+    </span>
+    {hotkey !== undefined && <Key>{hotkey}</Key>}
+  </Box>
+);
