@@ -273,7 +273,7 @@ impl FaultBook {
     }
 }
 
-/// Fill the placeholders of a fault text: `{x}`; `{strand}` and `{pin}` of an element id; `{wire}`
+/// Fill the placeholders of a fault text: `{x}`, in capitals `{X}`; `{strand}` and `{pin}` of an element id; `{wire}`
 /// in words; `{device}` the strand's name in small letters.
 pub fn fill(text: &str, x: &str, profile: &Profile) -> String {
     let mut parts = x.split('.');
@@ -281,6 +281,7 @@ pub fn fill(text: &str, x: &str, profile: &Profile) -> String {
     let pin = parts.next().unwrap_or_default();
     let mut out = text
         .replace("{x}", x)
+        .replace("{X}", &x.to_uppercase())
         .replace("{strand}", strand_id)
         .replace("{pin}", pin);
     if let Some(strand) = profile.family.strand(strand_id) {

@@ -120,8 +120,8 @@ fn job(m: &Model, case: &FaultCase, seed: u64) -> Option<Outcome> {
         if top >= 0.92 {
             break;
         }
-        let first = choose::first_minute(m, &belief, &situation);
         let ranked = choose::rank(m, &belief, &situation);
+        let first = choose::first_minute(m, &belief, &situation, &ranked);
         let Some(next) = first.first().or(ranked.first()) else {
             break;
         };

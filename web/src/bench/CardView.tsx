@@ -158,7 +158,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
 
   return (
     <KeyedCard label={title} sx={{ flex: 1, minWidth: 0 }}>
-      <Box sx={{ display: "flex", height: "100%", p: 1.6, gap: 2 }} data-card={card.test}>
+      <Box sx={{ display: "flex", height: "100%", p: 1.4, px: 1.8, gap: 2 }} data-card={card.test}>
         {probe && (
           <Box sx={{ width: 226, flex: "none", display: "flex", flexDirection: "column" }}>
             {card.face ? (
@@ -182,13 +182,40 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
           <Box sx={{ fontSize: 15.5, display: "flex", gap: 1, alignItems: "baseline", pr: 3 }}>
             <b style={{ color: v("copper"), whiteSpace: "nowrap" }}>{title}</b>
             <Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
-              {probe ? `${card.why}.` : ""} About {minutes(card.minutes)} min.
+              {probe ? `${card.why}.` : `${card.name}.`} About {minutes(card.minutes)} min.
               {card.opens
                 ? ` Opens: ${card.opens.toLowerCase()}${card.destroys ? ` (renews ${card.destroys})` : ""}.`
                 : ""}
             </Box>
+            {skip === undefined && (
+              <Box
+                component="button"
+                type="button"
+                onClick={() => {
+                  setSkip("");
+                }}
+                sx={{
+                  font: "inherit",
+                  fontSize: 15,
+                  background: "none",
+                  border: 0,
+                  p: 0,
+                  ml: "auto",
+                  color: v("ink"),
+                  textDecoration: "underline",
+                  cursor: "pointer",
+                  whiteSpace: "nowrap",
+                }}
+                data-skip
+              >
+                Pass it over
+              </Box>
+            )}
             {chosen && (
-              <Button onClick={onBack} sx={{ minHeight: 30, height: 30, fontSize: 14, ml: "auto", py: 0 }}>
+              <Button
+                onClick={onBack}
+                sx={{ minHeight: 30, height: 30, fontSize: 14, py: 0, whiteSpace: "nowrap" }}
+              >
                 Back to the proposal
               </Button>
             )}
@@ -211,7 +238,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
                 </Box>
                 <Box
                   sx={{
-                    fontSize: card.expected.length > 16 ? 21 : 26,
+                    fontSize: card.expected.length > 24 ? 18.5 : card.expected.length > 15 ? 21 : 26,
                     fontWeight: 700,
                     lineHeight: 1.1,
                     whiteSpace: "nowrap",
@@ -224,10 +251,9 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
             </Box>
           ) : (
             <>
-              <Box component="h1" sx={{ m: 0, fontSize: 25, fontWeight: 750, lineHeight: 1.15 }}>
-                {card.name}
+              <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750, lineHeight: 1.2 }}>
+                {card.why}
               </Box>
-              <Box sx={{ fontSize: 17 }}>{card.why}</Box>
             </>
           )}
           {(card.state.length > 0 || needs.length > 0) && (
@@ -310,7 +336,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
                   component="label"
                   sx={{
                     width: 186,
-                    height: 60,
+                    height: 56,
                     border: `3px solid ${v("ink")}`,
                     borderRadius: "3px",
                     background: v("paper"),
@@ -444,7 +470,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
               {card.bands.map((b, k) => (
                 <Choice
                   key={b.value ?? b.name}
-                  name={b.name}
+                  name={b.name.charAt(0).toUpperCase() + b.name.slice(1)}
                   effect={b.effect}
                   hotkey={k < 9 ? String(k + 1) : undefined}
                   disabled={append.isPending}
@@ -494,44 +520,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
               )}
             </Box>
           )}
-          {skip === undefined ? (
-            <Box
-              sx={{
-                fontSize: 14.5,
-                color: v("ink2"),
-                display: "flex",
-                gap: 1.5,
-                alignItems: "center",
-                mt: probe && needs.length === 0 && blocked === undefined ? 0 : "auto",
-              }}
-            >
-              <Box
-                component="button"
-                type="button"
-                onClick={() => {
-                  setSkip("");
-                }}
-                sx={{
-                  font: "inherit",
-                  background: "none",
-                  border: 0,
-                  p: 0,
-                  color: v("ink"),
-                  textDecoration: "underline",
-                  cursor: "pointer",
-                  minHeight: 24,
-                }}
-                data-skip
-              >
-                Pass it over …
-              </Box>
-              {job.bench.others.slice(0, 2).map((o) => (
-                <span key={o.test}>
-                  or {o.name}, {minutes(o.minutes)} min
-                </span>
-              ))}
-            </Box>
-          ) : (
+          {skip !== undefined && (
             <Box
               component="form"
               onSubmit={(e: React.FormEvent) => {

@@ -30,9 +30,14 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
     const k = face.pins.findIndex((p) => p.pin === pin);
     if (k < 0) return null;
     const [x, y] = at(k);
-    const side = red ? -1 : 1;
-    const hx = side < 0 ? Math.min(x - 44, 18) : Math.max(x + 44, size - 18);
-    const hy = Math.min(size - 6, y + 58);
+    // the tip comes from outside, never across another pin
+    const inner = n > 6 && k < 3;
+    const away = Math.hypot(x - c, y - c) || 1;
+    const flat = face.shape === "flat" || n <= 3;
+    const [ux, uy] = inner || flat ? [red ? -0.34 : 0.34, 0.94] : [(x - c) / away, (y - c) / away];
+    const reach = flat ? size - y - 4 : inner ? size - y - 6 : r + 26 - away;
+    const hx = x + ux * reach;
+    const hy = y + uy * reach;
     const color = red ? v("probeRed") : v("probeBlack");
     return (
       <g key={red ? "red" : "black"} stroke={v("sheet")} strokeWidth="6" strokeLinecap="butt">
@@ -55,6 +60,7 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
   };
   return (
     <svg
+      overflow="visible"
       width={size}
       height={size}
       viewBox={`0 0 ${String(size)} ${String(size)}`}

@@ -55,7 +55,12 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
     <Box
       role="list"
       aria-label="What each reading would mean"
-      sx={{ display: "flex", width: "100%", position: "relative", pt: "22px" }}
+      sx={{
+        display: "flex",
+        width: "100%",
+        position: "relative",
+        pt: bands.some((b) => b.from_text != null) ? "20px" : 0,
+      }}
     >
       {bands.map((b, k) => {
         const on = k === lit;
@@ -114,7 +119,7 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
                 textAlign: "center",
                 px: 0.4,
                 py: 0.2,
-                minHeight: 42,
+                minHeight: 38,
                 background: on ? v("ink") : "transparent",
                 color: on ? v("sheet") : v("ink"),
               }}

@@ -567,7 +567,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
         <Way
           shut={!recorded}
           title="Hand back without it"
-          text="Made safe, declined, referred or scrapped; the pack goes to its maker or the hazardous-waste handler."
+          text="Made safe, declined, referred or scrapped; pack to its maker or the waste handler."
         >
           <Button disabled={!recorded} onClick={() => void go(`/jobs/${job.id}/repair`)}>
             To the hand-back
@@ -589,12 +589,36 @@ const Way = ({
   text: string;
   children: React.ReactNode;
 }) => (
-  <Box sx={{ border: `1.5px dashed ${v("ink3")}`, borderStyle: shut ? "dashed" : "solid", p: 1.5, mt: 1.2 }}>
-    <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 18, fontWeight: 700 }}>
-      {shut && <Lock />}
-      {title}
+  <Box
+    sx={{
+      border: `1.5px ${shut ? "dashed" : "solid"} ${v("ink3")}`,
+      p: 1.2,
+      mt: 1,
+      display: "flex",
+      gap: 1.5,
+      alignItems: "center",
+    }}
+  >
+    <Box sx={{ flex: 1, minWidth: 0 }}>
+      <Box
+        sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 17, fontWeight: 700, lineHeight: 1.2 }}
+      >
+        {shut && <Lock size={18} />}
+        {title}
+      </Box>
+      <Box sx={{ fontSize: 14.5, color: v("ink2"), lineHeight: 1.25, mt: 0.3 }}>{text}</Box>
     </Box>
-    <Box sx={{ fontSize: 15.5, color: v("ink2"), my: 0.6 }}>{text}</Box>
-    <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>{children}</Box>
+    <Box
+      sx={{
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        width: 300,
+        justifyContent: "flex-end",
+        "& button": { whiteSpace: "nowrap" },
+      }}
+    >
+      {children}
+    </Box>
   </Box>
 );

@@ -159,10 +159,12 @@ export const IntakeNew = () => {
   });
   const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   return (
-    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+    <Box
+      sx={{ height: "100vh", minHeight: 760, display: "flex", flexDirection: "column", overflow: "hidden" }}
+    >
       <JobLine here="intake" />
-      <Box sx={{ display: "flex", borderBottom: `1.5px solid ${v("ink")}`, minHeight: 170, flex: "none" }}>
-        <Box sx={{ flex: 1, minWidth: 0, p: 2, py: 1.2 }}>
+      <Box sx={{ display: "flex", borderBottom: `1.5px solid ${v("ink")}`, minHeight: 132, flex: "none" }}>
+        <Box sx={{ flex: 1, minWidth: 0, p: 2, py: 0.8 }}>
           <Box component="label" htmlFor="words" sx={{ fontSize: 15, color: v("ink2"), display: "block" }}>
             In the customer’s words
           </Box>
@@ -184,11 +186,11 @@ export const IntakeNew = () => {
             }}
             sx={{
               font: "inherit",
-              fontSize: 27,
+              fontSize: 24,
               fontWeight: 700,
               lineHeight: 1.25,
               width: "100%",
-              height: 112,
+              height: 84,
               resize: "none",
               border: `1.5px solid ${v("ink")}`,
               borderRadius: "3px",
@@ -199,7 +201,7 @@ export const IntakeNew = () => {
             }}
           />
         </Box>
-        <Box sx={{ p: 2, py: 1.2, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+        <Box sx={{ p: 2, py: 0.8, borderLeft: `1px solid ${v("ruleStrong")}` }}>
           <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Battery, label or charger</Box>
           <Box sx={{ display: "flex", gap: 0.8 }}>
             {VOLTS.map((x) => (
@@ -228,7 +230,7 @@ export const IntakeNew = () => {
             )}
           </Box>
         </Box>
-        <Box sx={{ p: 2, py: 1.2, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+        <Box sx={{ p: 2, py: 0.8, borderLeft: `1px solid ${v("ruleStrong")}` }}>
           <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Drive, as it looks</Box>
           <Box sx={{ display: "flex", gap: 0.8 }}>
             {DRIVES.map(([id, name]) => (
@@ -251,11 +253,11 @@ export const IntakeNew = () => {
       <Box
         sx={{
           px: 2,
-          py: 1,
+          py: 0.6,
           display: "flex",
           gap: 1.2,
           alignItems: "stretch",
-          minHeight: 84,
+          minHeight: 66,
           overflowX: "auto",
           flex: "none",
         }}
@@ -267,7 +269,7 @@ export const IntakeNew = () => {
               border: `1.5px solid ${v("ink")}`,
               borderLeftWidth: h.kind === "symptom" ? 6 : 3,
               background: v("sheet"),
-              p: 1,
+              p: 0.5,
               pl: 1.4,
               display: "flex",
               gap: 1.4,
@@ -286,7 +288,11 @@ export const IntakeNew = () => {
               >
                 {h.name}
               </Box>
-              <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.25 }}>{h.definition}</Box>
+              <Box
+                sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.2, maxHeight: 34, overflow: "hidden" }}
+              >
+                {h.definition}
+              </Box>
             </Box>
             <Button
               onClick={() => {
@@ -347,7 +353,7 @@ export const IntakeNew = () => {
               onClick={() => {
                 setDraft(fresh());
               }}
-              sx={{ minHeight: 36, fontSize: 15, py: 0 }}
+              sx={{ minHeight: 30, height: 30, fontSize: 14.5, py: 0 }}
             >
               Clear
             </Button>
@@ -356,15 +362,15 @@ export const IntakeNew = () => {
       </Box>
       {p && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
       {p && (
-        <Box sx={{ display: "flex", gap: 2, p: 2, pt: 1, flex: 1 }}>
-          <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 212 }}>
-            <Box sx={{ p: 2, display: "grid", gap: 1.2 }}>
+        <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1, flex: 1, minHeight: 0 }}>
+          <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 200 }}>
+            <Box sx={{ p: 1.6, display: "grid", gap: 0.9 }}>
               {question ? (
                 <>
                   <Box sx={{ fontSize: 16 }}>
                     <b style={{ color: v("copper") }}>Asked now</b> {question.definition}
                   </Box>
-                  <Box component="h1" sx={{ m: 0, fontSize: 25, fontWeight: 750 }}>
+                  <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
                     {question.ask}
                   </Box>
                   <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 1fr", gap: 1 }}>
@@ -382,7 +388,7 @@ export const IntakeNew = () => {
                   </Box>
                 </>
               ) : (
-                <Box component="h1" sx={{ m: 0, fontSize: 25, fontWeight: 750 }}>
+                <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
                   Asked enough.
                 </Box>
               )}
@@ -418,7 +424,7 @@ export const IntakeNew = () => {
             </Box>
           </KeyedCard>
           <Box sx={{ width: 408, flex: "none" }}>
-            <Suspects bench={p.bench} most={5} />
+            <Suspects bench={p.bench} most={8} />
           </Box>
         </Box>
       )}
@@ -448,7 +454,7 @@ const Pick = ({
     sx={{
       font: "inherit",
       width: tall ? 70 : 52,
-      height: tall ? 112 : 64,
+      height: tall ? 92 : 58,
       display: "flex",
       flexDirection: "column",
       alignItems: "center",
@@ -469,7 +475,7 @@ const Pick = ({
 const DriveIcon = ({ id }: { id: string }) => {
   const line = { fill: "none", stroke: "currentColor", strokeWidth: 2.4 } as const;
   return (
-    <svg width="46" height="46" viewBox="0 0 46 46" aria-hidden="true" {...line}>
+    <svg width="36" height="36" viewBox="0 0 46 46" aria-hidden="true" {...line}>
       {id === "geared-hub" && (
         <>
           <circle cx="23" cy="23" r="19" />

@@ -182,14 +182,12 @@ const Hanging = ({
   first: boolean;
 }) => {
   const go = useNavigate();
-  const width = first ? 372 : 284;
+  const width = first ? 360 : 278;
   const edge = first ? v("copperFill") : v("ink");
   const [one, two] = stripWords(t.segments);
   const cut = first ? 20 : 16;
   return (
-    <Box
-      sx={{ width, flex: `1 1 ${String(width)}px`, maxWidth: width + 60, position: "relative", pt: "26px" }}
-    >
+    <Box sx={{ width, flex: "none", position: "relative", pt: "26px" }}>
       <Box sx={{ position: "absolute", top: 0, left: "50%", width: 3, height: 30, background: v("ink") }} />
       <Box
         component="button"
@@ -254,7 +252,7 @@ const Hanging = ({
             “{t.words}”
           </Box>
           <Box sx={{ mt: 0.5 }}>
-            <SmallStrip segments={t.segments} width={first ? 336 : 248} tall />
+            <SmallStrip segments={t.segments} width={first ? 322 : 243} tall />
           </Box>
           <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
             <b>{one || "All cleared"}</b>

@@ -3,7 +3,18 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { SegmentShare, TraceMapData } from "../api/client";
 import { insulation, v } from "../theme/tokens";
 import { hatch, level } from "../ui/hatch";
-import { cutPath, HEIGHT, layout, type Halo, type PlacedBox, type Tag, type Wire } from "./layout";
+import {
+  cutPath,
+  HEIGHT,
+  layout,
+  textWidth,
+  type Halo,
+  type PlacedBox,
+  type Plug,
+  type Rect,
+  type Tag,
+  type Wire,
+} from "./layout";
 
 interface Props {
   map: TraceMapData;
@@ -82,71 +93,58 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
           .map((b) => (
             <BoxShape key={b.id} box={b} dashed={dashed} />
           ))}
-        {l.plugs.map((p) => (
-          <g
-            key={p.id + p.strand}
-            role="button"
-            tabIndex={onStrand ? 0 : -1}
-            aria-label={`${p.name}, ${p.apart ? "apart" : "joined"}. ${flagWords(map, p.strand)}`}
-            data-box={`plug-${p.strand}`}
-            data-strand={p.strand}
-            style={{ cursor: onStrand ? "pointer" : "default" }}
-            onClick={() => onStrand?.(p.strand)}
-            onKeyDown={(e) => {
-              if (e.key === "Enter" || e.key === " ") {
-                e.preventDefault();
-                onStrand?.(p.strand);
-              }
-            }}
-          >
-            <rect x={p.x} y={p.y} width={p.w} height={p.h} fill={v("ink")} />
-            {p.vertical ? (
-              <path
-                d={`M${String(p.x + p.w / 2)} ${String(p.y + 2)}v${String(p.h - 4)}`}
-                stroke={v("paper")}
-                strokeWidth={p.apart ? 6 : 3}
-              />
-            ) : (
-              <path
-                d={`M${String(p.x + 2)} ${String(p.y + p.h / 2)}h${String(p.w - 4)}`}
-                stroke={v("paper")}
-                strokeWidth={p.apart ? 6 : 3}
-              />
-            )}
+        {l.plugs.map((p) => {
+          const hit = hitArea(p, l.plugs);
+          return (
+            <g
+              key={p.id + p.strand}
+              role="button"
+              tabIndex={onStrand ? 0 : -1}
+              aria-label={`${p.name}, ${p.apart ? "apart" : "joined"}. ${flagWords(map, p.strand)}`}
+              data-strand={p.strand}
+              style={{ cursor: onStrand ? "pointer" : "default" }}
+              onClick={() => onStrand?.(p.strand)}
+              onKeyDown={(e) => {
+                if (e.key === "Enter" || e.key === " ") {
+                  e.preventDefault();
+                  onStrand?.(p.strand);
+                }
+              }}
+            >
+              <rect {...hit} fill="transparent" />
+              <rect x={p.x} y={p.y} width={p.w} height={p.h} fill={v("ink")} data-box={`plug-${p.strand}`} />
+              {p.vertical ? (
+                <path
+                  d={`M${String(p.x + p.w / 2)} ${String(p.y + 2)}v${String(p.h - 4)}`}
+                  stroke={v("paper")}
+                  strokeWidth={p.apart ? 6 : 3}
+                />
+              ) : (
+                <path
+                  d={`M${String(p.x + 2)} ${String(p.y + p.h / 2)}h${String(p.w - 4)}`}
+                  stroke={v("paper")}
+                  strokeWidth={p.apart ? 6 : 3}
+                />
+              )}
+            </g>
+          );
+        })}
+        {l.labels.map((t) => (
+          <g key={t.text + String(t.y)}>
+            <rect
+              x={t.x - 3}
+              y={t.y - 12.5}
+              width={textWidth(t.text, 14) + 8}
+              height="16"
+              fill={v("paper")}
+            />
+            <text x={t.x} y={t.y + 0.5} fontSize="14" fontWeight="600">
+              {t.text}
+            </text>
           </g>
         ))}
-        {/* hit areas of at least 44, behind nothing and with no look of their own */}
-        {onStrand &&
-          l.plugs.map((p) => (
-            <rect
-              key={`hit-${p.strand}`}
-              x={p.x + p.w / 2 - Math.max(22, p.w / 2)}
-              y={p.y + p.h / 2 - Math.max(22, p.h / 2)}
-              width={Math.max(44, p.w)}
-              height={Math.max(44, p.h)}
-              fill="transparent"
-              style={{ cursor: "pointer" }}
-              onClick={() => {
-                onStrand(p.strand);
-              }}
-            />
-          ))}
-        {l.labels.map((t) => (
-          <text
-            key={t.text + String(t.y)}
-            x={t.x}
-            y={t.y}
-            fontSize="14"
-            fontWeight="600"
-            stroke={v("paper")}
-            strokeWidth="4"
-            paintOrder="stroke"
-          >
-            {t.text}
-          </text>
-        ))}
         {l.flags.map((f) => (
-          <g key={f.strand} data-box={`flag-${f.strand}`}>
+          <g key={f.strand}>
             {f.stem && (
               <path
                 d={`M${String(f.stem[0])} ${String(f.stem[1])}V${String(f.stem[2])}`}
@@ -156,6 +154,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
               />
             )}
             <rect
+              data-box={`flag-${f.strand}`}
               x={f.x}
               y={f.y}
               width={f.w}
@@ -291,6 +290,15 @@ const flagWords = (map: TraceMapData, id: string): string => {
     .join(". ");
 };
 
+/** Touch area of a plug: 44 where there is room, never over a neighbour's. */
+const hitArea = (p: Plug, all: Plug[]): { x: number; y: number; width: number; height: number } => {
+  const cx = (r: Rect) => r.x + r.w / 2;
+  const near = all.filter((o) => o !== p && Math.abs(o.y - p.y) < 44).map((o) => Math.abs(cx(o) - cx(p)));
+  const width = Math.max(p.w, Math.min(44, ...near));
+  const height = Math.max(p.h, 44);
+  return { x: cx(p) - width / 2, y: p.y + p.h / 2 - height / 2, width, height };
+};
+
 const HALO = [0, 7, 10, 14, 18];
 
 const HaloPath = ({ halo }: { halo: Halo }) => {
@@ -353,7 +361,7 @@ const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
   const cx = b.x + b.w / 2;
   const cy = b.y + b.h / 2;
   return (
-    <g data-box={b.id} data-in={b.inside}>
+    <g>
       {frame && !b.round && (
         <rect
           x={b.x - (b.inside ? 4 : 5)}
@@ -376,9 +384,19 @@ const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
         />
       )}
       {b.round ? (
-        <circle cx={cx} cy={cy} r={b.w / 2} fill={v("sheet")} stroke={v("ink")} strokeWidth="2.2" />
+        <circle
+          data-box={b.id}
+          cx={cx}
+          cy={cy}
+          r={b.w / 2}
+          fill={v("sheet")}
+          stroke={v("ink")}
+          strokeWidth="2.2"
+        />
       ) : (
         <rect
+          data-box={b.id}
+          data-in={b.inside}
           x={b.x}
           y={b.y}
           width={b.w}
@@ -438,9 +456,17 @@ const WheelShape = ({ box: b }: { box: PlacedBox }) => {
   const cx = b.x + r;
   const cy = b.y + r;
   return (
-    <g data-box="wheel">
+    <g>
       {level(b.share) > 0 && <circle cx={cx} cy={cy} r={r + 5} fill={hatch(b.share)} />}
-      <circle cx={cx} cy={cy} r={r - 3} fill={v("paper")} stroke={v("ink")} strokeWidth="5" />
+      <circle
+        data-box="wheel"
+        cx={cx}
+        cy={cy}
+        r={r - 3}
+        fill={v("paper")}
+        stroke={v("ink")}
+        strokeWidth="5"
+      />
       <circle cx={cx} cy={cy} r={r - 10} fill="none" stroke={v("ink")} strokeWidth="1.2" />
       {Array.from({ length: 12 }, (_, k) => {
         const a = (k * Math.PI) / 6;
@@ -459,7 +485,16 @@ const WheelShape = ({ box: b }: { box: PlacedBox }) => {
 };
 
 const TagShape = ({ tag: t }: { tag: Tag }) => (
-  <g data-box={`tag-${String(t.rank)}`} data-tag>
+  <g data-tag>
+    <rect
+      x={t.x}
+      y={t.y}
+      width={t.w}
+      height={28}
+      fill="none"
+      data-box={`tag-${String(t.rank)}`}
+      data-in={t.inside}
+    />
     {t.leader && (
       <path
         d={`M${String(t.leader[0])} ${String(t.leader[1])}L${String(t.leader[2])} ${String(t.leader[3])}`}

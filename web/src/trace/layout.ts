@@ -47,6 +47,8 @@ export interface Tag extends Rect {
   rank: number;
   percent: number;
   disc: boolean;
+  /** Box it stands in. */
+  inside?: string;
   leader?: [number, number, number, number];
 }
 export interface StripBar extends Rect {
@@ -140,7 +142,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   };
   const prot: PlacedBox = {
     id: "protection",
-    title: "Fuse, switch",
+    title: "Fuse",
     x: 96,
     y: 164,
     w: 78,
@@ -186,6 +188,9 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const flags: Flag[] = [];
   const labels: Label[] = [];
   const anchors = new Map<string, [number, number]>();
+  // places a tag may stand first, before the usual ones around its anchor
+  const first = new Map<string, [number, number][]>();
+  const within = new Map<string, string>();
 
   // ---- inner boxes of controller and motor
   const inner = (ctrlW - 4 * 12) / 3;
@@ -201,7 +206,11 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       inside: "controller",
     };
     boxes.push(box);
-    anchors.set(id, [box.x + box.w / 2, box.y + box.h / 2]);
+    anchors.set(id, [box.x + box.w - 20, box.y + 2]);
+    if (box.w > 150) {
+      first.set(id, [[box.x + box.w - 84, box.y + 5]]);
+      within.set(id, id);
+    }
   });
   (["hall-a", "hall-b", "hall-c"] as const).forEach((id, k) => {
     const box: PlacedBox = {
@@ -428,7 +437,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       const short =
         { "hall supply": "5 V", "hall ground": "0 V", "wheel speed": "speed" }[w.function] ??
         w.function.replace("hall ", "");
-      labels.push({ x: px + 18, y: y + 4.5, text: w.measured ? `${short} ${w.measured}` : short });
+      labels.push({ x: px + 19, y: y + 4.5, text: w.measured ? `${short} ${w.measured}` : short });
     });
     plugs.push({
       id: "motor",
@@ -452,13 +461,15 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     const w = devWidth(d);
     const box: PlacedBox = { id: `device-${d.id}`, title: d.title, x, y: 5, w, h: 31, share: d.share };
     boxes.push(box);
-    anchors.set(d.id, [x + w / 2, 20]);
+    anchors.set(d.id, [x + w / 2, 36]);
+    first.set(d.id, [[x + w / 2 - 40, 120]]);
     const count = d.strands.reduce((n, s) => n + s.wires.length, 0);
     const bundle = count * pitch + (d.strands.length - 1) * 10;
     let wx0 = x + w / 2 - bundle / 2 + pitch / 2;
     for (const s of d.strands) {
-      anchors.set(s.id, [x + w / 2, 20]);
+      anchors.set(s.id, [x + w / 2, 36]);
       const left = wx0 - pitch / 2;
+      first.set(s.id, [[x + w / 2 - 40, 120]]);
       for (const wire of s.wires) {
         wires.push({
           key: `${s.id}${String(wire.pin)}`,
@@ -499,6 +510,8 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         anchors.set(`${s.id}.${String(wire.pin)}.lead`, [wx0, 46]);
         anchors.set(`${s.id}.${String(wire.pin)}.pin`, [wx0, 63]);
         anchors.set(`${s.id}.${String(wire.pin)}.run`, [wx0, 134]);
+        for (const part of ["lead", "pin", "run"])
+          first.set(`${s.id}.${String(wire.pin)}.${part}`, [[x + w / 2 - 40, 120]]);
         wx0 += pitch;
       }
       plugs.push({
@@ -540,12 +553,15 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     ...(frame ? [frame] : []),
     ...labels.map((l) => ({ x: l.x, y: l.y - 12, w: textWidth(l.text, 14), h: 15 })),
     { x: mx - 30, y: 214, w: 60, h: 24 },
+    // the two buttons and the bar of the strands at the left
+    { x: 8, y: 0, w: 204, h: 104 },
   ];
   for (const t of map.tags) {
     const at = anchors.get(t.place);
     if (!at) continue;
     const [ax, ay] = at;
     const tries: [number, number][] = [
+      ...(first.get(t.place) ?? []),
       [ax + 10, ay - 14],
       [ax - 39, ay - 40],
       [ax + 30, ay - 34],
@@ -557,12 +573,13 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       [ax + 48, ay - 14],
       [ax - 39, ay + 40],
     ];
+    const home = within.get(t.place);
     const fits = (r: Rect): boolean =>
       r.x >= 4 &&
       r.x + r.w <= W - 4 &&
       r.y >= 2 &&
       r.y + r.h <= 262 &&
-      !blocked.some((b) => meets(r, b)) &&
+      !blocked.some((b) => !(home !== undefined && "id" in b && b.id === home) && meets(r, b)) &&
       !tags.some((b) => meets(r, b, 3));
     const place = (w: number): Rect | undefined =>
       tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
@@ -578,7 +595,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       rank: t.rank,
       percent: t.percent,
       disc: !pill,
-      leader: far > 6 ? [ax, ay, nearX, nearY] : undefined,
+      leader: far > 6 && far < 60 ? [ax, ay, nearX, nearY] : undefined,
     });
   }
 

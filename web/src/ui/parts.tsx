@@ -112,7 +112,7 @@ const CutOutline = () => (
 
 /** A figure with its unit: a small gap that never breaks, the unit at half size. */
 export const Reading = ({ text, size = 20 }: { text: string; size?: number }) => {
-  const cut = text.lastIndexOf(" ");
+  const cut = /^[\d\u2212]/.test(text) ? text.lastIndexOf(" ") : -1;
   const number = cut < 0 ? text : text.slice(0, cut);
   const unit = cut < 0 ? "" : text.slice(cut + 1);
   return (

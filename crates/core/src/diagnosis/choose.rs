@@ -197,9 +197,25 @@ pub fn rank(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candid
     out
 }
 
+/// A first-minute check that tells less than this (bits) is left out.
+const LEAST_CHECK: f64 = 0.012;
+/// A first-minute check is left out when the best test tells this many times more per minute without
+/// opening anything.
+const CHECK_RATE: f64 = 0.3;
+
 /// First-minute checks still worth asking, in the order people ask them. All of them that touch a
-/// live suspect are asked before any teardown; a check that can tell next to nothing is left out.
-pub fn first_minute(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candidate> {
+/// live suspect come before anything is opened; `ranked` are the tests of [`rank`].
+pub fn first_minute(
+    model: &Model,
+    belief: &Belief,
+    situation: &Situation,
+    ranked: &[Candidate],
+) -> Vec<Candidate> {
+    let best = ranked
+        .iter()
+        .find(|c| model.tests[c.test].first_minute.is_none())
+        .filter(|c| c.access_minutes == 0.0)
+        .map_or(0.0, Candidate::rate);
     let mut list: Vec<(u8, Candidate)> = Vec::new();
     for (k, test) in model.tests.iter().enumerate() {
         let Some(order) = test.first_minute else {
@@ -209,10 +225,10 @@ pub fn first_minute(model: &Model, belief: &Belief, situation: &Situation) -> Ve
             continue;
         }
         let gain = gain(model, &model.columns[k], &belief.shares);
-        if gain < 0.008 {
+        let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
+        if gain < LEAST_CHECK || gain / minutes.max(0.1) < CHECK_RATE * best {
             continue;
         }
-        let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
         list.push((
             order,
             Candidate {

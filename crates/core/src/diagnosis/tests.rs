@@ -343,7 +343,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
              -> Result<(), CoreError> {
                 let mut needs = Vec::new();
                 common_needs(mode, &state, 1, &mut needs);
-                out.push(Test {
+                let test = Test {
                     id: tid,
                     name,
                     why: why.into(),
@@ -363,7 +363,14 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                     first_minute: None,
                     loaded: false,
                     state,
-                });
+                };
+                // what has a name of its own already is not listed twice
+                if !out
+                    .iter()
+                    .any(|t| t.kind == test.kind && t.state == test.state)
+                {
+                    out.push(test);
+                }
                 Ok(())
             };
             if p != r {

@@ -456,8 +456,8 @@ impl<'a> Weighed<'a> {
     /// The whole Bench.
     pub fn bench(&self) -> Bench {
         let m = self.model;
-        let first = choose::first_minute(m, &self.belief, &self.situation);
         let ranked = choose::rank(m, &self.belief, &self.situation);
+        let first = choose::first_minute(m, &self.belief, &self.situation, &ranked);
         let shares = self.belief.classes(m);
         let top = shares.iter().copied().fold(0.0, f64::max);
         let probes = ranked

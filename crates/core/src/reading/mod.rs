@@ -252,7 +252,12 @@ pub fn show_text(value: f64, unit: Unit) -> String {
 pub fn show_range(low: f64, high: f64, unit: Unit) -> String {
     let (a, ua) = show(low, unit);
     let (b, ub) = show(high, unit);
-    if a == b && ua == ub {
+    let base = unit.symbol();
+    if ub == base && ua == format!("m{base}") && high >= 0.5 {
+        // one unit for both, so that the span is seen at once
+        let text = format!("{low:.2}").replace('-', "\u{2212}");
+        format!("{text}–{b} {ub}")
+    } else if a == b && ua == ub {
         format!("{a} {ua}")
     } else if ua == ub || a == "0" {
         format!("{a}–{b} {ub}")
@@ -313,6 +318,7 @@ mod tests {
         assert_eq!(show_text(4700.0, Unit::Ohms), "4.70 kΩ");
         assert_eq!(show_text(-0.2, Unit::Volts), "−0.20 V");
         assert_eq!(show_range(4.5, 5.3, Unit::Volts), "4.50–5.30 V");
+        assert_eq!(show_range(0.07, 4.82, Unit::Volts), "0.07–4.82 V");
         assert_eq!(show_text(f64::INFINITY, Unit::Ohms), "OL");
     }
 }
