@@ -44,9 +44,14 @@ impl Database {
             .map_err(|_| "DATABASE_URL is not set: run the tests with ./spannung test")?;
         let name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
         let pool = sqlx::PgPool::connect(&admin).await?;
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!("CREATE DATABASE {name}"))).execute(&pool).await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!("CREATE DATABASE {name}")))
+            .execute(&pool)
+            .await?;
         pool.close().await;
-        let base = admin.rsplit_once('/').ok_or("DATABASE_URL has no database")?.0;
+        let base = admin
+            .rsplit_once('/')
+            .ok_or("DATABASE_URL has no database")?
+            .0;
         Ok(Self {
             url: format!("{base}/{name}"),
             admin,
@@ -60,9 +65,12 @@ impl Database {
     /// The server does not answer.
     pub async fn remove(self) -> Done {
         let pool = sqlx::PgPool::connect(&self.admin).await?;
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!("DROP DATABASE IF EXISTS {} WITH (FORCE)", self.name)))
-            .execute(&pool)
-            .await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "DROP DATABASE IF EXISTS {} WITH (FORCE)",
+            self.name
+        )))
+        .execute(&pool)
+        .await?;
         pool.close().await;
         Ok(())
     }
@@ -82,12 +90,24 @@ impl Server {
     /// # Errors
     /// It does not come up within a minute.
     pub fn start(database_url: &str, extra: &[&str]) -> Done<Self> {
-        let program = setting("SPANNUNG_SERVER", &root().join("target/debug/spannung-server").to_string_lossy());
+        let program = setting(
+            "SPANNUNG_SERVER",
+            &root()
+                .join("target/debug/spannung-server")
+                .to_string_lossy(),
+        );
         let web = setting("SPANNUNG_WEB", &root().join("web/dist").to_string_lossy());
         let file = std::env::temp_dir().join(format!("spannung-{}", uuid::Uuid::new_v4().simple()));
         std::fs::write(&file, database_url)?;
         let mut child = Command::new(&program)
-            .args(["serve", "--listen", "127.0.0.1:0", "--web", &web, "--database-url-file"])
+            .args([
+                "serve",
+                "--listen",
+                "127.0.0.1:0",
+                "--web",
+                &web,
+                "--database-url-file",
+            ])
             .arg(&file)
             .args(extra)
             .env("RUST_LOG", "warn")
@@ -97,7 +117,11 @@ impl Server {
         let out = child.stdout.take().ok_or("no output")?;
         let mut line = String::new();
         BufReader::new(out).read_line(&mut line)?;
-        let url = line.trim().strip_prefix("listening ").ok_or("the server did not come up")?.to_string();
+        let url = line
+            .trim()
+            .strip_prefix("listening ")
+            .ok_or("the server did not come up")?
+            .to_string();
         Ok(Self { child, url, file })
     }
 
@@ -150,7 +174,10 @@ impl Browser {
             .stderr(Stdio::null())
             .spawn()
             .map_err(|e| format!("chromedriver: {e}"))?;
-        let profile = std::env::temp_dir().join(format!("spannung-browser-{}", uuid::Uuid::new_v4().simple()));
+        let profile = std::env::temp_dir().join(format!(
+            "spannung-browser-{}",
+            uuid::Uuid::new_v4().simple()
+        ));
         let mut caps = DesiredCapabilities::chrome();
         for arg in [
             "--headless=new",
@@ -196,8 +223,12 @@ impl Browser {
     /// # Errors
     /// The browser does not answer.
     pub async fn size(&self, width: u32, height: u32) -> Done {
-        let metrics = json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
-        self.page.cdp().send_raw("Emulation.setDeviceMetricsOverride", metrics).await?;
+        let metrics =
+            json!({"width": width, "height": height, "deviceScaleFactor": 1, "mobile": false});
+        self.page
+            .cdp()
+            .send_raw("Emulation.setDeviceMetricsOverride", metrics)
+            .await?;
         Ok(())
     }
 
@@ -206,14 +237,28 @@ impl Browser {
     /// # Errors
     /// Not within 20 s.
     pub async fn see(&self, css: &str) -> Done<WebElement> {
-        let found = self
-            .page
-            .query(By::Css(css))
-            .wait(Duration::from_secs(20), Duration::from_millis(60))
-            .and_displayed()
-            .first()
-            .await;
-        found.map_err(|e| format!("{css} did not appear: {e}").into())
+        let begun = Instant::now();
+        loop {
+            // an element that is replaced between finding and looking is looked for again
+            if let Ok(found) = self.page.find(By::Css(css)).await
+                && found.is_displayed().await.unwrap_or(false)
+            {
+                return Ok(found);
+            }
+            if begun.elapsed() > Duration::from_secs(20) {
+                let body = self
+                    .page
+                    .find(By::Css("body"))
+                    .await?
+                    .text()
+                    .await
+                    .unwrap_or_default();
+                return Err(
+                    format!("{css} did not appear on the page, which reads:\n{body}").into(),
+                );
+            }
+            tokio::time::sleep(Duration::from_millis(60)).await;
+        }
     }
 
     /// Wait until a selector is gone.
@@ -238,7 +283,13 @@ impl Browser {
     pub async fn read(&self, text: &str) -> Done {
         let begun = Instant::now();
         loop {
-            let body = self.page.find(By::Css("body")).await?.text().await.unwrap_or_default();
+            let body = self
+                .page
+                .find(By::Css("body"))
+                .await?
+                .text()
+                .await
+                .unwrap_or_default();
             if body.contains(text) {
                 return Ok(());
             }
@@ -317,8 +368,12 @@ impl Browser {
         Ok(log
             .into_iter()
             .map(|e| format!("{:?} {}", e.level, e.message))
-            .filter(|m| m.to_lowercase().contains("severe") || m.contains("Content Security Policy"))
-            .filter(|m| !(m.contains("/api/") && m.contains("the server responded with a status of 4")))
+            .filter(|m| {
+                m.to_lowercase().contains("severe") || m.contains("Content Security Policy")
+            })
+            .filter(|m| {
+                !(m.contains("/api/") && m.contains("the server responded with a status of 4"))
+            })
             .collect())
     }
 
@@ -381,7 +436,11 @@ impl Shop {
         drop(self.browser);
         drop(self.server);
         self.database.remove().await?;
-        if complaints.is_empty() { Ok(()) } else { Err(complaints.join("\n").into()) }
+        if complaints.is_empty() {
+            Ok(())
+        } else {
+            Err(complaints.join("\n").into())
+        }
     }
 }
 
@@ -399,7 +458,10 @@ impl Client {
     /// # Errors
     /// The server refuses.
     pub async fn sign_in(server: &str, name: &str) -> Done<Self> {
-        let http = reqwest::Client::builder().cookie_store(true).timeout(Duration::from_secs(40)).build()?;
+        let http = reqwest::Client::builder()
+            .cookie_store(true)
+            .timeout(Duration::from_secs(40))
+            .build()?;
         let api = format!("{server}/api");
         let reply = http
             .post(format!("{api}/session"))
@@ -426,7 +488,12 @@ impl Client {
     /// # Errors
     /// The server does not answer.
     pub async fn post(&self, path: &str, body: &Value) -> Done<(u16, Value)> {
-        let reply = self.http.post(format!("{}{path}", self.api)).json(body).send().await?;
+        let reply = self
+            .http
+            .post(format!("{}{path}", self.api))
+            .json(body)
+            .send()
+            .await?;
         let status = reply.status().as_u16();
         Ok((status, reply.json().await?))
     }

@@ -49,12 +49,12 @@ impl Store {
     /// Connect and bring the schema up to date.
     ///
     /// # Errors
-    /// The database does not answer within 10 s, or a migration fails.
+    /// The database does not answer within 5 s, or a migration fails.
     pub async fn connect(url: &str) -> Result<Self, StoreError> {
         let options = PgConnectOptions::from_str(url)?;
         let pool = PgPoolOptions::new()
             .max_connections(8)
-            .acquire_timeout(Duration::from_secs(10))
+            .acquire_timeout(Duration::from_secs(5))
             .connect_with(options)
             .await?;
         let store = Self { pool };

@@ -211,10 +211,13 @@ const BenchOf = ({ job }: { job: JobView }) => {
           ) : card ? (
             <CardView
               key={card.test}
-              job={job}
+
               card={card}
               append={append}
               chosen={chosen !== undefined}
+              progress={`${String(bench.first_minute_done + 1)} of ${String(bench.first_minute_done + bench.first_minute_left)}`}
+              others={bench.others}
+              onChoose={setChosen}
               onBack={() => {
                 setChosen(undefined);
               }}

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState } from "react";
-import type { Body, Card, JobView } from "../api/client";
+import type { Bench, Body, Card } from "../api/client";
 import { Refusal } from "../api/client";
 import type { useAppend } from "../api/hooks";
 import { parse } from "../reading/parse";
@@ -18,16 +18,20 @@ type Append = ReturnType<typeof useAppend>;
 const SYMBOL = { volts: "V", ohms: "Ω", amps: "A" } as const;
 
 interface Props {
-  job: JobView;
   card: Card;
   append: Append;
   chosen: boolean;
+  /** Where it stands among the first-minute checks. */
+  progress?: string;
+  /** Other tests worth doing, chosen by hand. */
+  others: Bench["others"];
+  onChoose: (test: string) => void;
   onBack: () => void;
   onTaken: () => void;
 }
 
 /** The keyed card of the Bench: a first-minute check or the next probe, with what each outcome means. */
-export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) => {
+export const CardView = ({ card, append, chosen, progress, others, onChoose, onBack, onTaken }: Props) => {
   const [typed, setTyped] = useState("");
   const [error, setError] = useState<string>();
   const [suggest, setSuggest] = useState<string>();
@@ -149,7 +153,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
         },
   );
   const title = card.first_minute
-    ? "First minute"
+    ? `First minute${progress === undefined ? "" : `, check ${progress}`}`
     : chosen
       ? "Chosen by hand"
       : probe
@@ -462,6 +466,7 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
               sx={{
                 display: "grid",
                 gridTemplateColumns: card.bands.length > 5 ? "repeat(4, 1fr)" : "1fr 1fr",
+                gridAutoRows: "minmax(60px, auto)",
                 gap: 0.8,
                 overflowY: "auto",
                 minHeight: 0,
@@ -490,6 +495,26 @@ export const CardView = ({ job, card, append, chosen, onBack, onTaken }: Props) 
               />
             </Box>
           )}
+          {!probe &&
+            needs.length === 0 &&
+            blocked === undefined &&
+            card.bands.length <= 3 &&
+            others.length > 0 && (
+              <Box sx={{ mt: "auto", display: "flex", gap: 1, alignItems: "center", fontSize: 15 }}>
+                Measure first:
+                {others.slice(0, 2).map((o) => (
+                  <Button
+                    key={o.test}
+                    onClick={() => {
+                      onChoose(o.test);
+                    }}
+                    sx={{ minHeight: 44, fontSize: 15, fontWeight: 550, px: 1.2 }}
+                  >
+                    {o.name}, {minutes(o.minutes)} min
+                  </Button>
+                ))}
+              </Box>
+            )}
           {error !== undefined && (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
               <ErrorLine>{error}</ErrorLine>

@@ -200,7 +200,7 @@ const Hanging = ({
           color: v("ink"),
           textAlign: "left",
           width: "100%",
-          minHeight: first ? 330 : 304,
+          minHeight: first ? 316 : 292,
           border: 0,
           p: 0,
           cursor: "pointer",
@@ -225,6 +225,7 @@ const Hanging = ({
               alignSelf: "center",
               width: 14,
               height: 14,
+              flex: "none",
               borderRadius: "50%",
               border: `2px solid ${v("ink")}`,
               background: v("paper"),
@@ -240,7 +241,9 @@ const Hanging = ({
             sx={{
               fontSize: first ? 20 : 18,
               fontWeight: 700,
-              mt: 0.8,
+              lineHeight: 1.3,
+              flex: "none",
+              mt: 0.6,
               whiteSpace: "nowrap",
               overflow: "hidden",
               textOverflow: "ellipsis",
@@ -363,7 +366,7 @@ const Lower = ({
   empty: string;
   children: ReactNode[];
 }) => (
-  <Box sx={{ mt: 5.5, pb: 3 }}>
+  <Box sx={{ mt: 5, pb: 1 }}>
     <Box sx={{ px: 2, pb: 1 }}>
       <Heading note={note}>{title}</Heading>
     </Box>

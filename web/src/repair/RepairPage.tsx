@@ -282,7 +282,7 @@ const Repair = ({ job }: { job: JobView }) => {
               sx={{
                 mt: 3,
                 display: "grid",
-                gridTemplateColumns: "120px 1fr auto",
+                gridTemplateColumns: "160px 1fr auto",
                 gap: 1.4,
                 alignItems: "center",
               }}

@@ -86,12 +86,12 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
         {l.boxes
           .filter((b) => b.inside === undefined)
           .map((b) => (
-            <BoxShape key={b.id} box={b} dashed={dashed} />
+            <BoxShape key={b.id} box={b} dashed={dashed} tagged={l.tags.some((t) => t.inside === b.id)} />
           ))}
         {l.boxes
           .filter((b) => b.inside !== undefined)
           .map((b) => (
-            <BoxShape key={b.id} box={b} dashed={dashed} />
+            <BoxShape key={b.id} box={b} dashed={dashed} tagged={l.tags.some((t) => t.inside === b.id)} />
           ))}
         {l.plugs.map((p) => {
           const hit = hitArea(p, l.plugs);
@@ -130,7 +130,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
           );
         })}
         {l.labels.map((t) => (
-          <g key={t.text + String(t.y)}>
+          <g key={t.text + String(t.y)} pointerEvents="none">
             <rect
               x={t.x - 3}
               y={t.y - 12.5}
@@ -144,7 +144,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
           </g>
         ))}
         {l.flags.map((f) => (
-          <g key={f.strand}>
+          <g key={f.strand} pointerEvents="none">
             {f.stem && (
               <path
                 d={`M${String(f.stem[0])} ${String(f.stem[1])}V${String(f.stem[2])}`}
@@ -353,7 +353,7 @@ const WirePath = ({ wire, dashed, quiet }: { wire: Wire; dashed: boolean; quiet:
   );
 };
 
-const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
+const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean; tagged: boolean }) => {
   const n = level(b.share);
   const frame = n >= 1;
   const dash = dashed && b.id !== "pack" && b.id !== "motor" ? "6 5" : undefined;
@@ -420,7 +420,7 @@ const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
         <circle cx={cx} cy={b.y + 62} r="11" fill="none" stroke={v("ink")} strokeWidth="2" />
       )}
       <text
-        x={cx}
+        x={tagged ? b.x + 10 : cx}
         y={
           b.id === "controller"
             ? b.y + 26
@@ -430,7 +430,7 @@ const BoxShape = ({ box: b, dashed }: { box: PlacedBox; dashed: boolean }) => {
                 ? b.y + 74
                 : cy + 5.5
         }
-        textAnchor="middle"
+        textAnchor={tagged ? "start" : "middle"}
         fontSize={b.id === "controller" ? 18 : b.id === "protection" ? 13 : b.inside ? 15 : 15}
         fontWeight="700"
       >
@@ -485,7 +485,7 @@ const WheelShape = ({ box: b }: { box: PlacedBox }) => {
 };
 
 const TagShape = ({ tag: t }: { tag: Tag }) => (
-  <g data-tag>
+  <g data-tag pointerEvents="none">
     <rect
       x={t.x}
       y={t.y}

@@ -125,10 +125,10 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const lanes = halls ? halls.wires.length : 0;
   const devTotal = devs.reduce((n, d) => n + devWidth(d) + 7, 0) - 7;
   const ctrlMin = Math.max(392, devTotal + lanes * pitch + 34);
-  const spare = Math.max(0, W - (16 + 72 + 8 + 78 + 44 + ctrlMin + 158 + 116 + 16 + 92 + 16));
+  const spare = Math.max(0, W - (16 + 72 + 18 + 78 + 44 + ctrlMin + 158 + 116 + 16 + 92 + 16));
   const leads = 44 + Math.min(60, spare * 0.14);
   const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
-  const used = 16 + 72 + 8 + 78 + leads + ctrlW + 116 + 16 + 92 + 16;
+  const used = 16 + 72 + 18 + 78 + leads + ctrlW + 116 + 16 + 92 + 16;
   const phases = Math.max(120, W - used);
   const pack: PlacedBox = {
     id: "pack",
@@ -143,7 +143,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const prot: PlacedBox = {
     id: "protection",
     title: "Fuse",
-    x: 96,
+    x: 106,
     y: 164,
     w: 78,
     h: 86,
@@ -190,7 +190,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const anchors = new Map<string, [number, number]>();
   // places a tag may stand first, before the usual ones around its anchor
   const first = new Map<string, [number, number][]>();
-  const within = new Map<string, string>();
+  const within = new Map<string, Rect & { id: string }>();
 
   // ---- inner boxes of controller and motor
   const inner = (ctrlW - 4 * 12) / 3;
@@ -207,10 +207,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     };
     boxes.push(box);
     anchors.set(id, [box.x + box.w - 20, box.y + 2]);
-    if (box.w > 150) {
-      first.set(id, [[box.x + box.w - 84, box.y + 5]]);
-      within.set(id, id);
-    }
+    within.set(id, box);
   });
   (["hall-a", "hall-b", "hall-c"] as const).forEach((id, k) => {
     const box: PlacedBox = {
@@ -228,7 +225,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   });
   for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) anchors.set(id, [mx, 228]);
   for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [52, 176]);
-  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [135, 176]);
+  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [145, 176]);
   anchors.set("wheel", [wx, 200]);
 
   const flagOf = (s: MapStrand, x: number, y: number, most: number): Flag | undefined => {
@@ -312,7 +309,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       apart: dock.apart,
       vertical: true,
       next: map.next_plug === "dock",
-      x: pack.x + pack.w - 1,
+      x: pack.x + pack.w + 4,
       y: 180,
       w: 10,
       h: 48,
@@ -545,9 +542,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const next = plugs.find((p) => p.next);
   const frame: Rect | undefined = next && { x: next.x - 14, y: next.y - 6, w: next.w + 28, h: next.h + 12 };
   const blocked: Rect[] = [
-    ...boxes.filter((b) => !b.inside && b.id !== "controller" && b.id !== "motor"),
-    ...boxes.filter((b) => b.inside !== undefined).map((b) => ({ ...b, h: b.h })),
-    { x: cx + ctrlW / 2 - 48, y: 156, w: 96, h: 28 },
+    ...boxes,
     ...plugs,
     ...flags,
     ...(frame ? [frame] : []),
@@ -560,8 +555,10 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     const at = anchors.get(t.place);
     if (!at) continue;
     const [ax, ay] = at;
+    const home = within.get(t.place);
+    const near = first.get(t.place) ?? [];
     const tries: [number, number][] = [
-      ...(first.get(t.place) ?? []),
+      ...near,
       [ax + 10, ay - 14],
       [ax - 39, ay - 40],
       [ax + 30, ay - 34],
@@ -573,16 +570,20 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       [ax + 48, ay - 14],
       [ax - 39, ay + 40],
     ];
-    const home = within.get(t.place);
+    const taken = (r: Rect): boolean => tags.some((b) => meets(r, b, 3));
     const fits = (r: Rect): boolean =>
       r.x >= 4 &&
       r.x + r.w <= W - 4 &&
       r.y >= 2 &&
       r.y + r.h <= 262 &&
-      !blocked.some((b) => !(home !== undefined && "id" in b && b.id === home) && meets(r, b)) &&
-      !tags.some((b) => meets(r, b, 3));
-    const place = (w: number): Rect | undefined =>
-      tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
+      !blocked.some((b) => meets(r, b)) &&
+      !taken(r);
+    const place = (w: number): Rect | undefined => {
+      // inside its own box, at the right end, when the box leaves room for its name
+      const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
+      if (own && home.w - w > 52 && !taken(own)) return own;
+      return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
+    };
     const pill = place(80);
     const disc = pill ? undefined : place(28);
     const rect = pill ?? disc;
@@ -595,15 +596,26 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       rank: t.rank,
       percent: t.percent,
       disc: !pill,
-      leader: far > 6 && far < 60 ? [ax, ay, nearX, nearY] : undefined,
+      inside:
+        home &&
+        rect.x >= home.x &&
+        rect.x + rect.w <= home.x + home.w &&
+        rect.y > home.y &&
+        rect.y < home.y + home.h
+          ? home.id
+          : undefined,
+      leader:
+        far > 6 && far < 60 && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
+          ? [ax, ay, nearX, nearY]
+          : undefined,
     });
   }
 
   // ---- strip
   const zones: Record<string, [number, number]> = {
     pack: [16, 72],
-    protection: [96, 78],
-    leads: [182, Math.max(40, leads - 14)],
+    protection: [106, 78],
+    leads: [192, Math.max(40, leads - 14)],
     controller: [cx, ctrlW],
     phases: [cx + ctrlW + 10, phases - 20],
     motor: [mx - 58, 116],

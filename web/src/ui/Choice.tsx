@@ -20,6 +20,7 @@ export const Choice = ({
     component="button"
     type="button"
     disabled={disabled}
+    data-answer={hotkey}
     onClick={onPick}
     sx={{
       font: "inherit",

@@ -349,14 +349,14 @@ pub struct Expected {
 }
 
 impl Expected {
-    /// In words: `4.5–5.3 V`, or `0–0.4 to 4.6–5.0 V`.
+    /// In words: `4.5–5.3 V`; for a changing signal its two levels, `0.06–4.85 V`.
     pub fn text(&self) -> String {
         let tidy = |(a, b): (f64, f64)| {
             let a = if a < 0.0 && a > -0.05 { 0.0 } else { a };
             reading::show_range(a, b, self.unit)
         };
         if self.changes {
-            format!("{} to {}", tidy(self.low), tidy(self.high))
+            reading::show_range(self.middle.0, self.middle.1, self.unit)
         } else {
             tidy(self.low)
         }

@@ -200,7 +200,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                                 if high - low > 1.0 {
                                     return format!("{low:.0} / {high:.0} V");
                                 }
-                                return reading::show_text(high, Unit::Volts);
+                                return tidy_volts(high);
                             }
                             let volts = if solved.island[pair.red] == solved.island[pair.black] {
                                 solved.volts[pair.red] - solved.volts[pair.black]

@@ -7,20 +7,33 @@ use std::path::PathBuf;
 
 #[tokio::main]
 async fn main() -> Done {
-    let folder = PathBuf::from(std::env::args().nth(1).unwrap_or_else(|| "docs/screenshots".into()));
+    let folder = PathBuf::from(
+        std::env::args()
+            .nth(1)
+            .unwrap_or_else(|| "docs/screenshots".into()),
+    );
     std::fs::create_dir_all(&folder)?;
     let database = Database::create().await?;
-    let server = Server::start(&database.url, &["--demo", "--freeze", "2028-10-17T09:20:00Z"])?;
+    let server = Server::start(
+        &database.url,
+        &["--demo", "--freeze", "2028-10-17T09:20:00Z"],
+    )?;
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
     let rack = client.get("/rack").await?;
     let id = |number: i64| -> String {
-        let lists = ["workable", "waiting"].iter().filter_map(|k| rack[*k].as_array());
+        let lists = ["workable", "waiting"]
+            .iter()
+            .filter_map(|k| rack[*k].as_array());
         let found = lists.flatten().find(|t| t["number"] == number);
-        found.and_then(|t| t["id"].as_str()).unwrap_or_default().to_string()
+        found
+            .and_then(|t| t["id"].as_str())
+            .unwrap_or_default()
+            .to_string()
     };
     let b = Browser::start(1280, 800).await?;
     let shot = async |name: &str| -> Done {
-        b.script("document.fonts.ready; document.activeElement && document.activeElement.blur()").await?;
+        b.script("document.fonts.ready; document.activeElement && document.activeElement.blur()")
+            .await?;
         b.page.screenshot(&folder.join(name)).await?;
         Ok(())
     };
@@ -31,7 +44,11 @@ async fn main() -> Done {
     b.see("[data-ticket='406']").await?;
     shot("2-rack.png").await?;
     b.press("[data-new-job]").await?;
-    b.fill("#words", "Hums and twitches once, then nothing. Since it stood in the rain.").await?;
+    b.fill(
+        "#words",
+        "Hums and twitches once, then nothing. Since it stood in the rain.",
+    )
+    .await?;
     b.press("[aria-label='48 V']").await?;
     b.press("[aria-label='geared hub']").await?;
     b.see("[data-to-gate]:not([disabled])").await?;

@@ -1,0 +1,435 @@
+//! The fold and the gate: a job as a sequence of entries.
+
+use proptest::prelude::*;
+use spannung_circuit::state::{Battery, Wheel};
+use spannung_circuit::{Change, VehicleState};
+use spannung_core::catalogue::Catalogue;
+use spannung_core::job::entry::{Body, Fate, Logged, Outcome, ReadingResult, Role};
+use spannung_core::job::gate::{self, Standing};
+use spannung_core::job::{Job, fold};
+use std::sync::OnceLock;
+use time::OffsetDateTime;
+use uuid::Uuid;
+
+fn catalogue() -> &'static Catalogue {
+    static C: OnceLock<Catalogue> = OnceLock::new();
+    C.get_or_init(|| Catalogue::shipped().unwrap())
+}
+
+#[derive(Default)]
+struct Log {
+    entries: Vec<Logged>,
+    brought: Vec<(Uuid, Logged)>,
+}
+
+impl Log {
+    fn opened() -> Self {
+        let mut log = Self::default();
+        log.add(Body::Opened {
+            words: "Dead".into(),
+            volts_class: 48,
+            drive: "geared-hub".into(),
+            seconds: 0.0,
+        });
+        log
+    }
+    fn with_pack() -> Self {
+        let mut log = Self::opened();
+        log.add(Body::Pack {
+            pack: Uuid::from_u128(1),
+            sticker: "K-1".into(),
+        });
+        log
+    }
+    fn add(&mut self, body: Body) -> Uuid {
+        let id = Uuid::from_u128(1000 + self.entries.len() as u128);
+        self.entries.push(Logged {
+            id,
+            seq: self.entries.len() as i64 + 1,
+            at: OffsetDateTime::UNIX_EPOCH,
+            by: "Ada".into(),
+            body,
+        });
+        id
+    }
+    fn job(&self) -> Job {
+        Job::fold(catalogue(), &self.entries, &self.brought)
+    }
+    fn standing(&self) -> Standing {
+        gate::standing(catalogue(), &self.job())
+    }
+    fn refuses(&self, body: &Body, role: Role) -> Option<&'static str> {
+        match fold::admit(catalogue(), &self.job(), body, role) {
+            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
+            _ => None,
+        }
+    }
+    fn clear_gate(&mut self) {
+        for (check, answer, typed) in [
+            ("shape", "flat", None),
+            ("leak", "none", None),
+            ("heat", "cool", None),
+            ("fall", "none", None),
+            ("water", "dry", None),
+            ("floor", "above", Some("51.0")),
+            ("smell", "none", None),
+            ("wheel", "up", None),
+            ("off", "reach", None),
+        ] {
+            self.add(gate(check, answer, typed));
+        }
+    }
+}
+
+fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
+    Body::Gate {
+        check: check.into(),
+        answer: answer.into(),
+        typed: typed.map(Into::into),
+    }
+}
+
+fn reading(test: &str, typed: &str) -> Body {
+    Body::Reading {
+        test: test.into(),
+        result: ReadingResult::Figure,
+        typed: typed.into(),
+        minutes: 1.0,
+        insisted: false,
+    }
+}
+
+fn close(outcome: Outcome) -> Body {
+    Body::Close {
+        outcome,
+        class: None,
+        cause_confirmed: false,
+        words: String::new(),
+        shown: None,
+    }
+}
+
+#[test]
+fn the_gate_opens_when_every_contact_is_closed() {
+    let mut log = Log::with_pack();
+    assert_eq!(log.standing(), Standing::Asking);
+    log.clear_gate();
+    assert_eq!(log.standing(), Standing::Open);
+    assert_eq!(
+        log.job().state.wheel,
+        Wheel::Lifted,
+        "confirming the wheel lifts it"
+    );
+}
+
+#[test]
+fn nothing_is_switched_on_before_it_is_open() {
+    let log = Log::with_pack();
+    let on = Body::State {
+        state: VehicleState {
+            battery: Battery::In,
+            ..VehicleState::default()
+        },
+    };
+    assert_eq!(log.refuses(&on, Role::Owner), Some("gate-closed"));
+}
+
+#[test]
+fn a_stop_holds_until_another_pack_or_a_specialists_clearance() {
+    let mut log = Log::with_pack();
+    log.add(gate("water", "inside", None));
+    assert_eq!(log.standing(), Standing::Stopped);
+    // not answered away, nothing measured, nothing closed
+    assert_eq!(
+        log.refuses(&gate("water", "dry", None), Role::Owner),
+        Some("stop-holds")
+    );
+    assert_eq!(
+        log.refuses(&reading("t-pack-voc", "51"), Role::Specialist),
+        Some("gate-stopped")
+    );
+    assert_eq!(
+        log.refuses(&close(Outcome::Repaired), Role::Owner),
+        Some("gate-stopped")
+    );
+    let clearance = Body::Clearance {
+        text: "Opened, dried, 24 h, insulation 40 MΩ".into(),
+    };
+    assert_eq!(
+        log.refuses(&clearance, Role::Technician),
+        Some("not-specialist")
+    );
+    assert_eq!(
+        log.refuses(&clearance, Role::Specialist),
+        Some("not-quarantined")
+    );
+    for step in ["out", "outdoors", "watch", "tag"] {
+        log.add(Body::Quarantine { step: step.into() });
+    }
+    assert_eq!(log.standing(), Standing::Quarantined);
+    assert_eq!(
+        log.refuses(&close(Outcome::Repaired), Role::Owner),
+        Some("pack-stopped")
+    );
+    assert_eq!(log.refuses(&close(Outcome::MadeSafe), Role::Owner), None);
+    assert_eq!(log.refuses(&clearance, Role::Specialist), None);
+
+    let mut cleared = Log {
+        entries: log.entries.clone(),
+        brought: Vec::new(),
+    };
+    cleared.add(clearance);
+    assert_eq!(
+        cleared.standing(),
+        Standing::Asking,
+        "the stopped contact is asked again"
+    );
+
+    log.add(Body::Pack {
+        pack: Uuid::from_u128(2),
+        sticker: "K-2".into(),
+    });
+    assert_eq!(
+        log.standing(),
+        Standing::Asking,
+        "another pack, asked from the start"
+    );
+    assert!(log.job().stops.is_empty());
+}
+
+#[test]
+fn a_stopped_pack_brings_its_finding_into_another_job() {
+    let mut first = Log::with_pack();
+    first.add(gate("shape", "swollen", None));
+    let finding = first.entries.last().unwrap().clone();
+    let mut second = Log::opened();
+    second.brought = vec![(Uuid::from_u128(1), finding)];
+    assert!(
+        second.job().stops.is_empty(),
+        "not before the pack is on it"
+    );
+    second.add(Body::Pack {
+        pack: Uuid::from_u128(1),
+        sticker: "K-1".into(),
+    });
+    assert_eq!(second.standing(), Standing::Stopped);
+}
+
+#[test]
+fn a_loaded_pack_below_its_floor_raises_the_gate_and_a_ghost_never_does() {
+    for (test, typed, stops) in [
+        ("t-pack-load", "30.1", true),
+        ("t-pack-ghost", "31", true),
+        ("t-pack-ghost", "0.2", false),
+        ("t-pack-load", "0", false),
+        ("t-pack-voc", "28", false),
+        ("t-vb-load", "20", false),
+        ("t-pack-load", "46", false),
+    ] {
+        let mut log = Log::with_pack();
+        log.clear_gate();
+        log.add(reading(test, typed));
+        assert_eq!(log.standing() == Standing::Stopped, stops, "{test} {typed}");
+    }
+}
+
+#[test]
+fn a_group_below_its_floor_has_no_clearance() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    log.add(reading("t-group-low", "2.1..3.9"));
+    assert_eq!(log.standing(), Standing::Stopped);
+    for step in ["out", "outdoors", "watch", "tag"] {
+        log.add(Body::Quarantine { step: step.into() });
+    }
+    let clearance = Body::Clearance {
+        text: "Looks fine to me, really".into(),
+    };
+    assert_eq!(
+        log.refuses(&clearance, Role::Specialist),
+        Some("not-clearable")
+    );
+}
+
+#[test]
+fn the_figure_decides_the_floor_contact() {
+    let log = Log::with_pack();
+    assert_eq!(
+        log.refuses(&gate("floor", "above", Some("30")), Role::Technician),
+        Some("figure-differs")
+    );
+    assert_eq!(
+        log.refuses(&gate("floor", "above", Some("what")), Role::Technician),
+        Some("bad-reading")
+    );
+    assert_eq!(
+        log.refuses(&gate("floor", "above", Some("480")), Role::Technician),
+        Some("absurd-reading")
+    );
+    assert_eq!(
+        log.refuses(&gate("floor", "above", Some("51,8 V")), Role::Technician),
+        None
+    );
+    assert_eq!(
+        log.refuses(&gate("floor", "nothing", Some("28")), Role::Technician),
+        None,
+        "a phantom"
+    );
+}
+
+#[test]
+fn confirmations_hold_while_the_state_they_speak_of_holds() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    log.add(Body::Confirmed {
+        need: "wheel-up".into(),
+    });
+    let stand = |wheel| Body::State {
+        state: VehicleState {
+            wheel,
+            ..VehicleState::default()
+        },
+    };
+    log.add(stand(Wheel::Turned));
+    assert!(
+        log.job().confirmed.contains_key("wheel-up"),
+        "turned is still up"
+    );
+    log.add(stand(Wheel::Ground));
+    assert!(!log.job().confirmed.contains_key("wheel-up"));
+    assert_eq!(
+        log.standing(),
+        Standing::Asking,
+        "the gate's own wheel contact opens with it"
+    );
+}
+
+#[test]
+fn undo_strikes_out_and_keeps() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    let id = log.add(reading("t-pack-voc", "51.0"));
+    assert!((log.job().minutes - 1.0).abs() < 1e-9);
+    log.add(Body::Void {
+        entry: id,
+        reason: "wrong range".into(),
+    });
+    let job = log.job();
+    assert_eq!(job.taken.len(), 1);
+    assert!(job.taken[0].voided && job.minutes == 0.0);
+}
+
+#[test]
+fn bad_entries_get_a_sentence_and_a_code() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    let part = |old: Option<&str>, fate, minutes| Body::Part {
+        old: old.map(Into::into),
+        fate,
+        new: None,
+        class: None,
+        minutes,
+        price_cents: None,
+    };
+    for (body, code) in [
+        (reading("t-pack-voc", "4.7 what"), "bad-reading"),
+        (reading("t-pack-voc", ""), "bad-reading"),
+        (part(None, None, 3.0), "no-part"),
+        (part(Some("throttle"), None, 3.0), "no-fate"),
+        (
+            part(Some("throttle"), Some(Fate::Kept), -3.0),
+            "bad-minutes",
+        ),
+        (
+            part(Some("throttle"), Some(Fate::Kept), f64::NAN),
+            "bad-minutes",
+        ),
+        (
+            Body::Skip {
+                test: "t-loom".into(),
+                reason: " ".into(),
+            },
+            "no-reason",
+        ),
+        (
+            Body::Change {
+                change: Change::Colour {
+                    strand: "throttle".into(),
+                    pin: 1,
+                    code: "mauve".into(),
+                },
+            },
+            "bad-change",
+        ),
+        (
+            Body::Note {
+                text: String::new(),
+            },
+            "bad-note",
+        ),
+        (
+            Body::Symptom {
+                symptom: "S99".into(),
+                yes: Some(true),
+                by_customer: true,
+            },
+            "unknown-symptom",
+        ),
+    ] {
+        assert_eq!(log.refuses(&body, Role::Technician), Some(code), "{body:?}");
+    }
+    log.add(close(Outcome::Declined));
+    assert_eq!(
+        log.refuses(&reading("t-pack-voc", "51"), Role::Owner),
+        Some("job-closed")
+    );
+    assert_eq!(
+        log.refuses(
+            &Body::Note {
+                text: "late".into()
+            },
+            Role::Owner
+        ),
+        None
+    );
+}
+
+#[test]
+fn entries_read_back_as_they_were_written() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    log.add(reading("t-pack-voc", "−0,2"));
+    log.add(close(Outcome::NoFaultFound));
+    let text = serde_json::to_string(&log.entries).unwrap();
+    let back: Vec<Logged> = serde_json::from_str(&text).unwrap();
+    assert_eq!(back, log.entries);
+}
+
+proptest! {
+    /// The fold never loses a reading: every one is there, voided or not, in order.
+    #[test]
+    fn the_fold_keeps_every_reading(plan in prop::collection::vec((0u8..4, 0.0f64..60.0), 1..40)) {
+        let mut log = Log::with_pack();
+        log.clear_gate();
+        let mut taken: Vec<(Uuid, bool)> = Vec::new();
+        for (what, value) in plan {
+            match what {
+                0 | 1 => taken.push((log.add(reading("t-vb-open", &format!("{value:.2}"))), false)),
+                2 => {
+                    if let Some(last) = taken.iter_mut().rev().find(|t| !t.1) {
+                        last.1 = true;
+                        let id = last.0;
+                        log.add(Body::Void { entry: id, reason: "x".into() });
+                    }
+                }
+                _ => {
+                    log.add(Body::Note { text: "n".into() });
+                }
+            }
+        }
+        let job = log.job();
+        let kept: Vec<(Uuid, bool)> = job.taken.iter().map(|t| (t.entry, t.voided)).collect();
+        prop_assert_eq!(kept, taken);
+        prop_assert_eq!(job.head, log.entries.len() as i64);
+    }
+}

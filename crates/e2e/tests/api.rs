@@ -1,0 +1,495 @@
+//! The API from outside: sessions, origins, conflicts, retries, exports.
+
+use serde_json::{Value, json};
+use spannung_e2e::{Client, Database, Done, PASSWORD, Server};
+use std::process::Command;
+use uuid::Uuid;
+
+fn entry(body: Value) -> Value {
+    json!({"id": Uuid::new_v4(), "body": body})
+}
+
+fn based(body: Value, head: &Value) -> Value {
+    json!({"id": Uuid::new_v4(), "body": body, "based_on": head})
+}
+
+/// Open a job and give its view.
+async fn open(client: &Client, words: &str) -> Done<Value> {
+    let id = Uuid::new_v4();
+    let first = entry(
+        json!({"kind": "opened", "words": words, "volts_class": 48, "drive": "geared-hub", "seconds": 1.0}),
+    );
+    let (status, view) = client
+        .post("/jobs", &json!({"id": id, "entries": [first]}))
+        .await?;
+    assert_eq!(status, 200, "{view}");
+    Ok(view)
+}
+
+async fn add(client: &Client, job: &Value, entries: &[Value]) -> Done<(u16, Value)> {
+    let id = job["id"].as_str().unwrap_or_default();
+    client
+        .post(&format!("/jobs/{id}/entries"), &json!({"entries": entries}))
+        .await
+}
+
+/// Append one entry on the newest head; gives the view.
+async fn step(client: &Client, view: &Value, body: Value) -> Done<Value> {
+    let (status, view) = add(client, view, &[based(body, &view["head"])]).await?;
+    assert_eq!(status, 200, "{view}");
+    Ok(view)
+}
+
+async fn open_gate(client: &Client, view: Value, sticker: &str) -> Done<Value> {
+    let pack: Value = client
+        .http
+        .put(format!("{}/packs/{sticker}", client.api))
+        .send()
+        .await?
+        .json()
+        .await?;
+    let mut view = step(
+        client,
+        &view,
+        json!({"kind": "pack", "pack": pack["id"], "sticker": pack["sticker"]}),
+    )
+    .await?;
+    for (check, answer, typed) in [
+        ("shape", "flat", None),
+        ("leak", "none", None),
+        ("heat", "cool", None),
+        ("fall", "none", None),
+        ("water", "dry", None),
+        ("floor", "above", Some("51.2")),
+        ("smell", "none", None),
+        ("wheel", "up", None),
+        ("off", "reach", None),
+    ] {
+        view = step(
+            client,
+            &view,
+            json!({"kind": "gate", "check": check, "answer": answer, "typed": typed}),
+        )
+        .await?;
+    }
+    assert_eq!(view["gate"]["standing"], "open");
+    Ok(view)
+}
+
+async fn shop() -> Done<(Database, Server, Client)> {
+    let database = Database::create().await?;
+    let server = Server::start(&database.url, &["--demo"])?;
+    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
+    Ok((database, server, client))
+}
+
+#[tokio::test]
+async fn every_route_but_sign_in_and_health_needs_a_session() -> Done {
+    let (database, server, _) = shop().await?;
+    let program = std::env::var("SPANNUNG_SERVER")
+        .unwrap_or_else(|_| "../../target/debug/spannung-server".into());
+    let text = Command::new(program).arg("openapi").output()?.stdout;
+    let doc: Value = serde_json::from_slice(&text)?;
+    let http = reqwest::Client::new();
+    let mut asked = 0;
+    for (path, methods) in doc["paths"].as_object().ok_or("no paths")? {
+        for method in methods.as_object().ok_or("no methods")?.keys() {
+            if (path == "/session" && method == "post") || path == "/health" {
+                continue;
+            }
+            let address = path
+                .replace("{id}", &Uuid::nil().to_string())
+                .replace("{test}", "t")
+                .replace("{sticker}", "s");
+            let verb = reqwest::Method::from_bytes(method.to_uppercase().as_bytes())?;
+            let reply = http
+                .request(verb, format!("{}/api{address}", server.url))
+                .header("content-type", "application/json")
+                .body("{}")
+                .send()
+                .await?;
+            assert_eq!(reply.status(), 401, "{method} {path}");
+            let problem: Value = reply.json().await?;
+            assert_eq!(problem["code"], "not-signed-in");
+            asked += 1;
+        }
+    }
+    assert!(asked >= 12, "{asked}");
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn sign_in_is_guarded() -> Done {
+    let (database, server, client) = shop().await?;
+    let http = reqwest::Client::new();
+    let url = format!("{}/api/session", server.url);
+    let good = json!({"name": "Tomke Aal", "password": PASSWORD});
+    let reply = http.post(&url).json(&good).send().await?;
+    let cookie = reply.headers()["set-cookie"].to_str()?.to_string();
+    assert!(
+        cookie.contains("HttpOnly") && cookie.contains("SameSite=Lax"),
+        "{cookie}"
+    );
+    assert!(!cookie.contains("Secure"), "plain http on loopback");
+    // a foreign page may not even try; our own and none may
+    let foreign = http
+        .post(&url)
+        .header("origin", "https://elsewhere.example")
+        .json(&good)
+        .send()
+        .await?;
+    assert_eq!(foreign.status(), 403);
+    let ours = http
+        .post(&url)
+        .header("origin", &server.url)
+        .json(&good)
+        .send()
+        .await?;
+    assert_eq!(ours.status(), 200);
+    // five wrong passwords stop the account, whatever comes then
+    for k in 0..5 {
+        let wrong = http
+            .post(&url)
+            .json(&json!({"name": "tomke aal", "password": "guess"}))
+            .send()
+            .await?;
+        assert_eq!(wrong.status(), 401, "try {k}");
+        assert_eq!(
+            wrong.json::<Value>().await?["detail"],
+            "Name and password do not fit together."
+        );
+    }
+    let stopped = http.post(&url).json(&good).send().await?;
+    assert_eq!(stopped.status(), 429);
+    // signing out ends the session
+    let gone = client
+        .http
+        .delete(format!("{}/session", client.api))
+        .send()
+        .await?;
+    assert_eq!(gone.status(), 204);
+    assert!(client.get("/rack").await.is_err());
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn a_secure_address_makes_a_secure_cookie() -> Done {
+    let database = Database::create().await?;
+    let server = Server::start(
+        &database.url,
+        &["--demo", "--public-url", "https://bench.example"],
+    )?;
+    let http = reqwest::Client::new();
+    let url = format!("{}/api/session", server.url);
+    let good = json!({"name": "Ilse Dorn", "password": PASSWORD});
+    let reply = http
+        .post(&url)
+        .header("origin", "https://bench.example")
+        .json(&good)
+        .send()
+        .await?;
+    assert_eq!(reply.status(), 200);
+    assert!(reply.headers()["set-cookie"].to_str()?.contains("Secure"));
+    let own = http
+        .post(&url)
+        .header("origin", &server.url)
+        .json(&good)
+        .send()
+        .await?;
+    assert_eq!(
+        own.status(),
+        403,
+        "the listening address is not the public one"
+    );
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
+    let (database, server, pavo) = shop().await?;
+    let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
+    let job = open(&pavo, "Dead after the rain").await?;
+    let write = async |client: &Client, name: &str| -> Done {
+        for k in 0..15 {
+            let (status, reply) = add(
+                client,
+                &job,
+                &[entry(
+                    json!({"kind": "note", "text": format!("{name} {k}")}),
+                )],
+            )
+            .await?;
+            assert_eq!(status, 200, "{reply}");
+        }
+        Ok(())
+    };
+    let (a, b) = tokio::join!(write(&pavo, "p"), write(&signe, "s"));
+    a?;
+    b?;
+    let record = pavo
+        .get(&format!(
+            "/jobs/{}/record",
+            job["id"].as_str().unwrap_or_default()
+        ))
+        .await?;
+    let texts: Vec<&str> = record["lines"]
+        .as_array()
+        .ok_or("no lines")?
+        .iter()
+        .filter_map(|l| l["text"].as_str())
+        .collect();
+    for k in 0..15 {
+        for who in ["p", "s"] {
+            let text = format!("Note: {who} {k}");
+            assert_eq!(texts.iter().filter(|t| **t == text).count(), 1, "{text}");
+        }
+    }
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn decisions_on_an_old_state_get_the_newer_entry() -> Done {
+    let (database, server, pavo) = shop().await?;
+    let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
+    let job = open(&pavo, "Lights up but no drive").await?;
+    let old = job["head"].clone();
+    let named = based(json!({"kind": "vehicle", "name": "Net bike"}), &old);
+    assert_eq!(add(&signe, &job, &[named.clone()]).await?.0, 200);
+    let (status, problem) = add(
+        &pavo,
+        &job,
+        &[based(json!({"kind": "vehicle", "name": "Other"}), &old)],
+    )
+    .await?;
+    assert_eq!(status, 409);
+    assert_eq!(problem["code"], "newer-entry");
+    assert_eq!(problem["entry"]["body"]["name"], "Net bike");
+    // sending the first again is no conflict: it stands there already
+    assert_eq!(add(&signe, &job, &[named]).await?.0, 200);
+    // a decision without its base is refused, a note needs none
+    let (status, problem) = add(
+        &pavo,
+        &job,
+        &[entry(
+            json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
+        )],
+    )
+    .await?;
+    assert_eq!((status, problem["code"].as_str()), (422, Some("no-base")));
+    assert_eq!(
+        add(&pavo, &job, &[entry(json!({"kind": "note", "text": "x"}))])
+            .await?
+            .0,
+        200
+    );
+    // closing on an old head is a conflict, too
+    let (status, _) = add(
+        &pavo,
+        &job,
+        &[based(
+            json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
+            &old,
+        )],
+    )
+    .await?;
+    assert_eq!(status, 409);
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
+    let (database, server, client) = shop().await?;
+    let reply = client
+        .http
+        .get(format!("{}/nothing-here", client.api))
+        .send()
+        .await?;
+    assert_eq!(reply.status(), 404);
+    assert!(
+        reply.headers()["content-type"]
+            .to_str()?
+            .starts_with("application/problem+json")
+    );
+    let big = "x".repeat(300_000);
+    let reply = client
+        .http
+        .post(format!("{}/jobs", client.api))
+        .header("content-type", "application/json")
+        .body(big)
+        .send()
+        .await?;
+    assert_eq!(reply.status(), 413);
+    let (status, problem) = client
+        .post("/jobs", &json!({"id": Uuid::new_v4(), "entries": [entry(json!({"kind": "opened", "words": "x", "volts_class": 37, "drive": "steam"}))]}))
+        .await?;
+    assert_eq!(
+        (status, problem["code"].as_str()),
+        (422, Some("unknown-family"))
+    );
+    let job = open_gate(
+        &client,
+        open(&client, "Hums once then nothing").await?,
+        "T-1",
+    )
+    .await?;
+    for (typed, code) in [
+        ("4.7 what", "bad-reading"),
+        ("", "bad-reading"),
+        ("480", "absurd-reading"),
+    ] {
+        let mut view = job.clone();
+        for need in ["probes-shrouded", "bus-dead"] {
+            view = step(&client, &view, json!({"kind": "confirmed", "need": need})).await?;
+        }
+        let reading =
+            json!({"kind": "reading", "test": "t-pack-voc", "result": "figure", "typed": typed});
+        let (status, problem) = add(&client, &view, &[entry(reading)]).await?;
+        assert_eq!(
+            (status, problem["code"].as_str()),
+            (422, Some(code)),
+            "{problem}"
+        );
+        assert!(problem["detail"].as_str().is_some_and(|d| d.len() > 15));
+    }
+    // 48 V on a hall pin
+    let mut view = step(
+        &client,
+        &job,
+        json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "turned"}}),
+    )
+    .await?;
+    view = step(
+        &client,
+        &view,
+        json!({"kind": "confirmed", "need": "wheel-up"}),
+    )
+    .await?;
+    let reading = json!({"kind": "reading", "test": "t-hall-a", "result": "figure", "typed": "48"});
+    let (status, problem) = add(&client, &view, &[entry(reading.clone())]).await?;
+    assert_eq!(
+        (status, problem["code"].as_str()),
+        (422, Some("absurd-reading"))
+    );
+    assert!(
+        problem["detail"]
+            .as_str()
+            .is_some_and(|d| d.contains("4.80 V?")),
+        "{problem}"
+    );
+    // the technician outranks the model
+    let mut insisted = reading;
+    insisted["insisted"] = json!(true);
+    assert_eq!(add(&client, &view, &[entry(insisted)]).await?.0, 200);
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
+    let (database, server, client) = shop().await?;
+    let mut view = open_gate(&client, open(&client, "=1+2 dead throttle").await?, "T-2").await?;
+    view = step(
+        &client,
+        &view,
+        json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "lifted"}}),
+    )
+    .await?;
+    view = step(
+        &client,
+        &view,
+        json!({"kind": "reading", "test": "t-thr-idle", "result": "figure", "typed": "-0.2"}),
+    )
+    .await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let csv = client
+        .http
+        .get(format!("{}/jobs/{id}/readings.csv", client.api))
+        .send()
+        .await?;
+    assert!(
+        csv.headers()["content-type"]
+            .to_str()?
+            .starts_with("text/csv")
+    );
+    let text = csv.text().await?;
+    assert!(
+        text.starts_with("number,time,by,test,name,low (SI),high (SI),unit"),
+        "{text}"
+    );
+    assert!(
+        text.contains(",-0.2,-0.2,V,"),
+        "a negative reading stays as it is: {text}"
+    );
+    let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
+    assert_eq!(bundle["format"], "spannung-job-1");
+    let entries = bundle["entries"].as_array().ok_or("no entries")?;
+    assert_eq!(entries[0]["body"]["words"], "=1+2 dead throttle");
+    assert!(entries.iter().any(|e| e["body"]["typed"] == "-0.2"));
+    // the same bytes again
+    assert_eq!(
+        bundle,
+        client.get(&format!("/jobs/{id}/export.json")).await?
+    );
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
+    let (database, server, client) = shop().await?;
+    let job = open(&client, "Dead").await?;
+    let card = Uuid::new_v4();
+    let put = client
+        .http
+        .put(format!("{}/customers/{card}", client.api))
+        .json(&json!({"name": "Wanda Brill", "contact": "0700 555 0101"}))
+        .send()
+        .await?;
+    assert_eq!(put.status(), 204);
+    let view = step(&client, &job, json!({"kind": "customer", "customer": card})).await?;
+    assert_eq!(view["customer"]["name"], "Wanda Brill");
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    assert!(
+        !client
+            .get(&format!("/jobs/{id}/export.json"))
+            .await?
+            .to_string()
+            .contains("Brill")
+    );
+    let gone = client
+        .http
+        .delete(format!("{}/customers/{card}", client.api))
+        .send()
+        .await?;
+    assert_eq!(gone.status(), 204);
+    assert_eq!(
+        client.get(&format!("/jobs/{id}")).await?["customer"],
+        Value::Null
+    );
+    drop(server);
+    database.remove().await
+}
+
+#[tokio::test]
+async fn a_trainee_is_not_proposed_what_only_a_specialist_may_do() -> Done {
+    let (database, server, _) = shop().await?;
+    let tomke = Client::sign_in(&server.url, "Tomke Aal").await?;
+    let view = open_gate(&tomke, open(&tomke, "Range is short").await?, "T-3").await?;
+    let id = view["id"].as_str().unwrap_or_default();
+    let card = tomke.get(&format!("/jobs/{id}/tests/t-group-low")).await?;
+    assert_eq!(card["blocked"], "For a specialist: refer it, or ask one.");
+    let reading =
+        json!({"kind": "reading", "test": "t-group-low", "result": "figure", "typed": "3.7..3.8"});
+    let (status, problem) = add(&tomke, &view, &[entry(reading)]).await?;
+    assert_eq!(
+        (status, problem["code"].as_str()),
+        (403, Some("not-allowed"))
+    );
+    drop(server);
+    database.remove().await
+}

@@ -1,0 +1,577 @@
+//! The page in a browser: the whole flow, the gate's STOP, bad input, “not like this here”, the map, the
+//! page's parser. No console error or content-policy violation in any of them ([`Shop::close`]).
+
+use serde_json::{Value, json};
+use spannung_e2e::{Client, Done, PASSWORD, Shop};
+use thirtyfour::prelude::*;
+
+/// Answer the open contacts of the gate, one after the other.
+async fn close_gate(shop: &Shop, sticker: &str) -> Done {
+    let b = &shop.browser;
+    b.fill("input[name=sticker]", sticker).await?;
+    b.press_text("Name the pack").await?;
+    for check in ["shape", "leak", "heat", "fall", "water"] {
+        answer(shop, check, "1").await?;
+    }
+    b.fill("input[name=floor]", "51,6").await?;
+    b.press_text("Above the floor").await?;
+    b.see("[data-contact=floor][data-standing=clear]").await?;
+    for check in ["smell", "wheel", "off"] {
+        answer(shop, check, "1").await?;
+    }
+    b.see("[data-to-bench]").await?;
+    Ok(())
+}
+
+async fn answer(shop: &Shop, check: &str, key: &str) -> Done {
+    let b = &shop.browser;
+    b.see(&format!("[data-contact={check}][data-standing=open]"))
+        .await?;
+    b.press(&format!("[aria-label='Asked now'] [data-answer='{key}']"))
+        .await?;
+    b.see(&format!("[data-contact={check}]:not([data-standing=open])"))
+        .await?;
+    Ok(())
+}
+
+async fn new_job(shop: &Shop, words: &str) -> Done {
+    let b = &shop.browser;
+    b.page.goto(&shop.server.url).await?;
+    b.see("[data-new-job]").await?;
+    b.page.action_chain().send_keys("j").perform().await?;
+    b.fill("#words", words).await?;
+    b.press("[aria-label='48 V']").await?;
+    b.press("[aria-label='geared hub']").await?;
+    b.see("[data-suspect]").await?;
+    Ok(())
+}
+
+/// Job id from the address of the page.
+async fn job_id(shop: &Shop) -> Done<String> {
+    let url = shop.browser.page.current_url().await?;
+    let parts: Vec<&str> = url.path().split('/').collect();
+    Ok((*parts.get(2).ok_or("not on a job")?).to_string())
+}
+
+/// Go to the bench and choose a test by its strand.
+async fn choose(shop: &Shop, strand: &str, test: &str) -> Done {
+    let b = &shop.browser;
+    b.press(&format!("[data-strand={strand}]")).await?;
+    b.see(&format!("[data-strand-panel={strand}]")).await?;
+    let option = b
+        .page
+        .find(By::Css(&*format!("option[value='{test}']")))
+        .await?;
+    option.click().await?;
+    b.see(&format!("[data-card='{test}']")).await?;
+    if let Ok(confirm) = b.page.find(By::Css("[data-confirm]")).await {
+        confirm.click().await?;
+        b.gone("[data-confirm]").await?;
+    }
+    Ok(())
+}
+
+#[tokio::test]
+async fn from_a_complaint_to_a_closed_record() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    // intake: words, voltage, drive; the path draws itself, the first check and the probe are on screen
+    new_job(
+        &shop,
+        "Throttle does nothing since the fall at the kerb, pedalling still helps",
+    )
+    .await?;
+    b.read("since New job").await?;
+    b.see("[data-map]").await?;
+    b.press("[data-to-gate]").await?;
+    b.read("After the gate:")
+        .await
+        .or(Ok::<(), spannung_e2e::Failure>(()))?;
+    close_gate(&shop, "B-77").await?;
+    b.press("[data-to-bench]").await?;
+    // first minute: answered by keys
+    b.see("[data-card^=fm-]").await?;
+    let card = b
+        .page
+        .find(By::Css("[data-card]"))
+        .await?
+        .attr("data-card")
+        .await?
+        .unwrap_or_default();
+    if let Ok(confirm) = b.page.find(By::Css("[data-confirm]")).await {
+        confirm.click().await?;
+        b.gone("[data-confirm]").await?;
+    }
+    b.page.action_chain().send_keys("1").perform().await?;
+    b.see(&format!("[data-tile='{card}']")).await?;
+    // one typed reading through the real circuit solver: suspects move
+    let share = async |class: &str| -> Done<i64> {
+        let found = b
+            .page
+            .find_all(By::Css(&*format!("[data-suspect='{class}']")))
+            .await?;
+        match found.first() {
+            Some(e) => Ok(e.attr("data-percent").await?.unwrap_or_default().parse()?),
+            None => Ok(0),
+        }
+    };
+    let before = share("throttle").await?;
+    choose(&shop, "throttle", "t-thr-idle").await?;
+    b.read("Expect 0.").await?;
+    b.fill("input[name=reading]", "0,02").await?;
+    b.see("[data-band]").await?;
+    b.page
+        .action_chain()
+        .send_keys(Key::Enter + "")
+        .perform()
+        .await?;
+    b.see("[data-tile=t-thr-idle]").await?;
+    choose(&shop, "throttle", "v.throttle.1.d").await?;
+    b.fill("input[name=reading]", "4.86").await?;
+    b.press("[data-take]").await?;
+    b.see("[data-tile='v.throttle.1.d']").await?;
+    let after = share("throttle").await?;
+    assert!(
+        after > before,
+        "throttle {before} % before, {after} % after"
+    );
+    // undo strikes it out and keeps it
+    b.press("[data-undo]").await?;
+    b.see("[data-taken='2']").await?;
+    choose(&shop, "throttle", "v.throttle.1.d").await?;
+    b.fill("input[name=reading]", "4.86").await?;
+    b.press("[data-take]").await?;
+    b.see("[data-taken='3']").await?;
+    // repair and hand-back
+    let id = job_id(&shop).await?;
+    b.page
+        .goto(format!(
+            "{}/jobs/{id}/repair?class=throttle",
+            shop.server.url
+        ))
+        .await?;
+    b.fill("input[name=old]", "Thumb throttle").await?;
+    b.page
+        .find(By::Css("select[name=fate] option[value=recycled]"))
+        .await?
+        .click()
+        .await?;
+    b.fill("input[name=new]", "Thumb throttle, 3 wires").await?;
+    b.fill("input[name=minutes]", "20").await?;
+    b.fill("input[name=price]", "24,00").await?;
+    b.press("[data-add-part]").await?;
+    b.see("[data-part]").await?;
+    b.press("[data-outcome=repaired]").await?;
+    b.press("[data-cause=Confirmed]").await?;
+    b.fill("textarea[name=words]", "New throttle fitted.")
+        .await?;
+    b.press("[data-hand-back]").await?;
+    b.see("[data-closed=repaired]").await?;
+    b.press_text("To the record").await?;
+    b.see("[data-line=close]").await?;
+    for text in [
+        "Throttle released",
+        "0,02",
+        "Out: Thumb throttle (recycled). In: Thumb throttle, 3 wires",
+        "20 min, 24.00",
+        "cause confirmed",
+    ] {
+        b.read(text).await?;
+    }
+    let struck = b
+        .page
+        .find_all(By::XPath("//tr[contains(., 'struck out: taken back')]"))
+        .await?;
+    assert_eq!(struck.len(), 1);
+    // the same as JSON
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
+    let kinds: Vec<&str> = bundle["entries"]
+        .as_array()
+        .ok_or("no entries")?
+        .iter()
+        .filter_map(|e| e["body"]["kind"].as_str())
+        .collect();
+    for kind in [
+        "opened", "gate", "state", "reading", "void", "part", "close",
+    ] {
+        assert!(kinds.contains(&kind), "{kind} is not in the bundle");
+    }
+    let close = &bundle["entries"]
+        .as_array()
+        .ok_or("no entries")?
+        .last()
+        .ok_or("empty")?["body"];
+    assert!(
+        close["shown"]["suspects"]
+            .as_array()
+            .is_some_and(|s| !s.is_empty()),
+        "what was shown is kept"
+    );
+    shop.close().await
+}
+
+#[tokio::test]
+async fn a_stop_leaves_only_isolation_and_quarantine() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    new_job(&shop, "Dead since it fell into the harbour").await?;
+    b.press("[data-to-gate]").await?;
+    b.fill("input[name=sticker]", "B-13").await?;
+    b.press_text("Name the pack").await?;
+    for check in ["shape", "leak", "heat", "fall"] {
+        answer(&shop, check, "1").await?;
+    }
+    b.read("Is there water in the pack?").await?;
+    b.press_text("Water inside").await?;
+    b.see("[data-stop]").await?;
+    b.read("Do not switch on").await?;
+    b.read("leave the room, call the fire service").await?;
+    // the bench proposes nothing
+    let id = job_id(&shop).await?;
+    b.page
+        .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+        .await?;
+    b.read("STOP: isolation and quarantine first.").await?;
+    assert!(b.page.find_all(By::Css("[data-card]")).await?.is_empty());
+    // and the server refuses, whoever asks
+    let owner = Client::sign_in(&shop.server.url, "Ilse Dorn").await?;
+    let reading = json!({"entries": [{"id": uuid::Uuid::new_v4(), "body": {"kind": "reading", "test": "t-pack-voc", "result": "figure", "typed": "51"}}]});
+    assert_eq!(
+        owner
+            .post(&format!("/jobs/{id}/entries"), &reading)
+            .await?
+            .0,
+        403
+    );
+    b.page
+        .goto(format!("{}/jobs/{id}/gate", shop.server.url))
+        .await?;
+    for k in 1..=4 {
+        b.press_text("Record it").await?;
+        b.read(&format!("{k} of 4 done")).await?;
+    }
+    b.read("Only work without this pack from here.").await?;
+    // another pack: every contact that rests on it is asked again
+    b.page
+        .find(By::XPath("//div[contains(., 'Another pack')]//input"))
+        .await?
+        .send_keys("B-14")
+        .await?;
+    b.press_text("Put it on").await?;
+    b.see("[data-contact=water][data-standing=open]").await?;
+    b.gone("[data-stop]").await?;
+    // the finding follows the old pack into another job
+    new_job(&shop, "No drive, lights up").await?;
+    b.press("[data-to-gate]").await?;
+    b.fill("input[name=sticker]", "B-13").await?;
+    b.press_text("Name the pack").await?;
+    b.see("[data-stop]").await?;
+    shop.close().await
+}
+
+#[tokio::test]
+async fn bad_readings_get_a_sentence_and_keep_what_was_typed() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    new_job(&shop, "One jerk then nothing").await?;
+    b.press("[data-to-gate]").await?;
+    close_gate(&shop, "B-21").await?;
+    b.press("[data-to-bench]").await?;
+    b.see("[data-card]").await?;
+    choose(&shop, "halls", "t-hall-5v").await?;
+    let typed = async || -> Done<String> {
+        Ok(b.page
+            .find(By::Css("input[name=reading]"))
+            .await?
+            .prop("value")
+            .await?
+            .unwrap_or_default())
+    };
+    for (text, sentence) in [
+        ("4.7 what", "is not a reading"),
+        ("4k7", "is in ohms; this point is read in volts"),
+        ("5..1", "runs backwards"),
+    ] {
+        b.fill("input[name=reading]", text).await?;
+        b.press("[data-take]").await?;
+        b.read(sentence).await?;
+        assert_eq!(typed().await?, text);
+    }
+    b.fill("input[name=reading]", " ").await?;
+    b.press("[data-take]").await?;
+    b.read("Nothing typed").await?;
+    // 48 V on a hall pin: a question, never a dialog; the meant figure is one press away
+    b.fill("input[name=reading]", "48").await?;
+    b.press("[data-take]").await?;
+    b.read("48.0 V cannot be here. 4.80 V?").await?;
+    assert_eq!(typed().await?, "48");
+    b.press_text("4.80 it is").await?;
+    b.see("[data-tile=t-hall-5v]").await?;
+    b.read("4.80").await?;
+    // passing over needs a reason and the test does not come back
+    b.see("[data-card]").await?;
+    let card = b
+        .page
+        .find(By::Css("[data-card]"))
+        .await?
+        .attr("data-card")
+        .await?
+        .unwrap_or_default();
+    b.press("[data-skip]").await?;
+    b.page
+        .find(By::Css("input[aria-label='Why is it passed over']"))
+        .await?
+        .send_keys("no time")
+        .await?;
+    b.press_text("Pass over").await?;
+    b.gone(&format!("[data-card='{card}']")).await?;
+    shop.close().await
+}
+
+#[tokio::test]
+async fn sign_in_failures_say_what_is_wrong_and_an_ended_session_keeps_the_words() -> Done {
+    let shop = Shop::open(1280, 800, "Tomke Aal").await?;
+    let b = &shop.browser;
+    new_job(&shop, "Hums once, then quiet").await?;
+    // the session ends elsewhere
+    b.page.delete_all_cookies().await?;
+    b.press("[data-to-gate]").await?;
+    b.read("Sign in first.").await?;
+    b.script("window.dispatchEvent(new Event('focus'))").await?;
+    let words = b
+        .page
+        .find(By::Css("#words"))
+        .await?
+        .prop("value")
+        .await?
+        .unwrap_or_default();
+    assert_eq!(words, "Hums once, then quiet");
+    b.page.refresh().await?;
+    b.fill("input[name=name]", "Tomke Aal").await?;
+    b.fill("input[name=password]", "wrong").await?;
+    b.press("button[type=submit]").await?;
+    b.read("Name and password do not fit together.").await?;
+    b.fill("input[name=password]", PASSWORD).await?;
+    b.press("button[type=submit]").await?;
+    b.see("#words").await?;
+    let words = b
+        .page
+        .find(By::Css("#words"))
+        .await?
+        .prop("value")
+        .await?
+        .unwrap_or_default();
+    assert_eq!(words, "Hums once, then quiet", "kept over the sign-in");
+    shop.close().await
+}
+
+#[tokio::test]
+async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    new_job(&shop, "Lights up but no drive").await?;
+    b.press("[data-to-gate]").await?;
+    close_gate(&shop, "B-31").await?;
+    b.press("[data-to-bench]").await?;
+    b.see("[data-card]").await?;
+    choose(&shop, "halls", "t-hall-5v").await?;
+    b.fill("input[name=reading]", "4.85").await?;
+    b.press("[data-take]").await?;
+    b.see("[data-tile=t-hall-5v]").await?;
+    let now = async |strand: &str, pin: u8| -> Done<String> {
+        let css = format!("[data-strand-panel={strand}] [data-wire='{pin}'] [data-now]");
+        Ok(b.see(&css).await?.text().await?)
+    };
+    b.press("[data-strand=brake-left]").await?;
+    assert_eq!(now("brake-left", 1).await?, "4.85 V");
+    b.press("[data-not-like-this]").await?;
+    b.fill("input[aria-label='Pull-up volts']", "3,3").await?;
+    b.press("[data-pull-up]").await?;
+    let begun = std::time::Instant::now();
+    while now("brake-left", 1).await? == "4.85 V" {
+        assert!(
+            begun.elapsed().as_secs() < 20,
+            "the expected value does not follow"
+        );
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    let pulled = now("brake-left", 1).await?;
+    assert!(pulled.starts_with("3.2"), "{pulled}");
+    // a normally closed switch shorts the line while the lever is free
+    b.press("[data-normally-closed]").await?;
+    let begun = std::time::Instant::now();
+    while now("brake-left", 1).await?.starts_with("3.2") {
+        assert!(begun.elapsed().as_secs() < 20, "the brake does not follow");
+        tokio::time::sleep(std::time::Duration::from_millis(100)).await;
+    }
+    assert_eq!(now("brake-left", 1).await?, "0 V");
+    b.press_text("Set the colour").await?;
+    b.read("BU").await?;
+    b.press_text("One wire more").await?;
+    b.see("[data-strand-panel=brake-left] [data-wire='3']")
+        .await?;
+    b.press("[data-close-strand]").await?;
+    b.see("[data-tile=t-hall-5v]").await?;
+    // what cannot be is said
+    let id = job_id(&shop).await?;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let head = client.get(&format!("/jobs/{id}")).await?["head"].clone();
+    let change = json!({"entries": [{"id": uuid::Uuid::new_v4(), "based_on": head, "body": {"kind": "change", "change": {"what": "plug", "plug": "motor", "name": "x", "pins": 3, "face": "round"}}}]});
+    let (status, problem) = client.post(&format!("/jobs/{id}/entries"), &change).await?;
+    assert_eq!(status, 422, "{problem}");
+    shop.close().await
+}
+
+/// A small fixed sequence of numbers, so that the profiles are the same every time.
+fn next(seed: &mut u64) -> u64 {
+    *seed = seed
+        .wrapping_mul(6_364_136_223_846_793_005)
+        .wrapping_add(1_442_695_040_888_963_407);
+    *seed >> 33
+}
+
+#[tokio::test]
+async fn no_box_of_the_map_overlaps_another() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let colours = [
+        "RD", "BK", "YE", "GN", "BU", "WH", "BN", "GY", "OR", "VT", "PK", "TQ", "GN/WH", "BU/YE",
+        "??",
+    ];
+    let strands = [
+        "throttle",
+        "pedal",
+        "display",
+        "lamp",
+        "halls",
+        "brake-left",
+        "brake-right",
+    ];
+    let symptoms = [
+        "S01", "S02", "S05", "S06", "S12", "S31", "S26", "S16", "S22", "S33",
+    ];
+    let mut seed = 20;
+    let mut looked = 0;
+    for k in 0..20 {
+        let id = uuid::Uuid::new_v4();
+        let mut entries = vec![
+            json!({"id": uuid::Uuid::new_v4(), "body": {"kind": "opened", "words": format!("profile {k}"), "volts_class": 48, "drive": "geared-hub"}}),
+            json!({"id": uuid::Uuid::new_v4(), "body": {"kind": "symptom", "symptom": symptoms[k % symptoms.len()], "yes": true, "by_customer": true}}),
+        ];
+        let (status, view) = client
+            .post("/jobs", &json!({"id": id, "entries": entries}))
+            .await?;
+        assert_eq!(status, 200, "{view}");
+        let mut head = view["head"].clone();
+        entries.clear();
+        for _ in 0..1 + next(&mut seed) % 4 {
+            let strand = strands[(next(&mut seed) % 7) as usize];
+            let code = colours[(next(&mut seed) % 15) as usize];
+            let change = match next(&mut seed) % 4 {
+                0 => {
+                    json!({"what": "colour", "strand": strand, "pin": if strand == "halls" { 8 } else { 1 }, "code": code})
+                }
+                1 | 2 => {
+                    json!({"what": "extra-wire", "strand": strand, "code": code, "function": "not known"})
+                }
+                _ => json!({"what": "pull-up", "lines": "halls", "volts": 3.3}),
+            };
+            let entry = json!({"entries": [{"id": uuid::Uuid::new_v4(), "based_on": head, "body": {"kind": "change", "change": change}}]});
+            let (status, view) = client.post(&format!("/jobs/{id}/entries"), &entry).await?;
+            assert_eq!(status, 200, "{view}");
+            head = view["head"].clone();
+        }
+        b.page
+            .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+            .await?;
+        for width in [1024, 1280, 1600] {
+            b.size(width, 800).await?;
+            b.see("[data-map]").await?;
+            let found = b
+                .page
+                .execute_async(
+                    "const done = arguments[0];
+                     requestAnimationFrame(() => requestAnimationFrame(() => {
+                       const boxes = [...document.querySelectorAll('[data-map] [data-box]')].map((e) => {
+                         const r = e.getBBox();
+                         return { id: e.dataset.box, inside: e.dataset.in, x: r.x, y: r.y, w: r.width, h: r.height };
+                       });
+                       const meets = (a, b) => a.x + 0.5 < b.x + b.w && b.x + 0.5 < a.x + a.w && a.y + 0.5 < b.y + b.h && b.y + 0.5 < a.y + a.h;
+                       const bad = [];
+                       boxes.forEach((a, i) => boxes.slice(i + 1).forEach((b) => {
+                         if (a.inside === b.id || b.inside === a.id) return;
+                         if (a.inside && boxes.some((c) => c.id === a.inside && c.inside === b.id)) return;
+                         if (b.inside && boxes.some((c) => c.id === b.inside && c.inside === a.id)) return;
+                         if (meets(a, b)) bad.push(a.id + ' over ' + b.id);
+                       }));
+                       const map = document.querySelector('[data-map]');
+                       done({ count: boxes.length, bad, wide: map.clientWidth || map.getBoundingClientRect().width });
+                     }));",
+                    Vec::new(),
+                )
+                .await?
+                .json()
+                .clone();
+            assert_eq!(found["bad"], json!([]), "profile {k} at {width}: {found}");
+            assert!(found["count"].as_u64().unwrap_or(0) > 20, "{found}");
+            looked += 1;
+        }
+    }
+    assert_eq!(looked, 60);
+    shop.close().await
+}
+
+#[tokio::test]
+async fn the_pages_parser_agrees_with_the_servers_on_every_case() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let text = include_str!("../../core/data/reading-cases.json");
+    let cases: Vec<Value> = serde_json::from_str(text)?;
+    let got = shop
+        .browser
+        .page
+        .execute(
+            "return arguments[0].map((c) => { const r = window.spannungParse(c.text, c.unit ?? null);
+               return r.ok ? { low: r.figure.overRange ? null : r.figure.low, high: r.figure.overRange ? null : r.figure.high, ol: r.figure.overRange } : { error: r.sentence }; });",
+            vec![json!(cases)],
+        )
+        .await?
+        .json()
+        .clone();
+    let got = got.as_array().ok_or("no answers")?;
+    assert_eq!(got.len(), cases.len());
+    for (case, answer) in cases.iter().zip(got) {
+        if let Some(part) = case["error"].as_str() {
+            assert!(
+                answer["error"].as_str().is_some_and(|e| e.contains(part)),
+                "{case}: {answer}"
+            );
+            continue;
+        }
+        assert_eq!(
+            answer["ol"],
+            json!(case["ol"] == json!(true)),
+            "{case}: {answer}"
+        );
+        if case["ol"] != json!(true) {
+            let close = |a: &Value, b: &Value| {
+                let (a, b) = (
+                    a.as_f64().unwrap_or(f64::NAN),
+                    b.as_f64().unwrap_or(f64::NAN),
+                );
+                (a - b).abs() < 1e-9 * b.abs().max(1.0)
+            };
+            let high = if case["high"].is_null() {
+                &case["low"]
+            } else {
+                &case["high"]
+            };
+            assert!(
+                close(&answer["low"], &case["low"]) && close(&answer["high"], high),
+                "{case}: {answer}"
+            );
+        }
+    }
+    shop.close().await
+}
