@@ -2,7 +2,7 @@ import createCache from "@emotion/cache";
 import { CacheProvider } from "@emotion/react";
 import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./App";
@@ -14,7 +14,22 @@ import { parse } from "./reading/parse";
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content;
 const cache = createCache({ key: "s", nonce, prepend: true });
-const client = new QueryClient({
+// a session that is over asks for the sign-in above the page, which keeps what was typed
+const signedOut = (error: Error, me: boolean) => {
+  if (error instanceof Refusal && error.status === 401 && !me)
+    void client.invalidateQueries({ queryKey: ["me"] });
+};
+const client: QueryClient = new QueryClient({
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      signedOut(error, query.queryKey[0] === "me");
+    },
+  }),
+  mutationCache: new MutationCache({
+    onError: (error) => {
+      signedOut(error, false);
+    },
+  }),
   defaultOptions: {
     queries: {
       retry: (n, e) => !(e instanceof Refusal && e.status > 0) && n < 2,

@@ -1,5 +1,7 @@
 //! Worked numbers: each expected figure is computed by hand in the comment beside it.
 
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
 use spannung_circuit::family::SHIPPED;
 use spannung_circuit::meter::{Meter, Mode, pair};
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};

@@ -1,5 +1,7 @@
 //! The engine on the whole family: shares, a healthy vehicle, known faults.
 
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
 use spannung_circuit::Profile;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};

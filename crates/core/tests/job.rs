@@ -1,5 +1,7 @@
 //! The fold and the gate: a job as a sequence of entries.
 
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
 use proptest::prelude::*;
 use spannung_circuit::state::{Battery, Wheel};
 use spannung_circuit::{Change, VehicleState};

@@ -3,6 +3,8 @@
 //! 81 of 90 must end with the true repair class first. Classes that no test parts count as one and
 //! are printed, and so are the misses with what stood in the way.
 
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use spannung_circuit::{FaultCase, Profile};

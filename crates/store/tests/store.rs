@@ -1,5 +1,7 @@
 //! Every query against a real PostgreSQL, each test with a database of its own.
 
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
 use spannung_core::job::{Body, Role};
 use spannung_store::job::NewEntry;
 use spannung_store::people::{Customer, Person};

@@ -8,7 +8,7 @@ import { useAppend, useChoices, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { v } from "../theme/tokens";
-import { cents, minutes, money } from "../ui/format";
+import { cents, minutes, money, when } from "../ui/format";
 import { ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
 
 export const RepairPage = () => {
@@ -316,6 +316,7 @@ const Repair = ({ job }: { job: JobView }) => {
               </Button>
             </Box>
           )}
+          {!closed && <Waiting job={job} busy={append.isPending} send={send} />}
           {error !== undefined && <ErrorLine>{error}</ErrorLine>}
         </Box>
         <KeyedCard label="Hand back">
@@ -458,6 +459,102 @@ const Repair = ({ job }: { job: JobView }) => {
           </Box>
         </KeyedCard>
       </Box>
+    </Box>
+  );
+};
+
+const WAITS = [
+  ["part", "a part on order"],
+  ["charge", "a charge"],
+  ["cure", "curing or drying"],
+  ["rest", "a pack at rest"],
+  ["customer", "the customer’s word"],
+] as const;
+
+/** The job waits: it moves to the rack's lower rail until the wait is over. */
+const Waiting = ({
+  job,
+  busy,
+  send,
+}: {
+  job: JobView;
+  busy: boolean;
+  send: (bodies: Body[], done: () => void) => void;
+}) => {
+  const [kind, setKind] = useState<(typeof WAITS)[number][0]>("part");
+  const [what, setWhat] = useState("");
+  const [until, setUntil] = useState("");
+  if (job.waiting)
+    return (
+      <Box sx={{ mt: 3, display: "flex", gap: 1.5, alignItems: "center", fontSize: 17 }} data-waiting>
+        <span>
+          Waits for {WAITS.find((w) => w[0] === job.waiting?.kind)?.[1]}: <b>{job.waiting.what}</b>
+          {job.waiting.until ? `, until ${when(job.waiting.until, job.now)}` : ""}
+        </span>
+        <Button
+          disabled={busy}
+          onClick={() => {
+            send([{ kind: "resume" }], () => undefined);
+          }}
+        >
+          The wait is over
+        </Button>
+      </Box>
+    );
+  return (
+    <Box
+      component="form"
+      onSubmit={(e: React.FormEvent) => {
+        e.preventDefault();
+        send([{ kind: "wait", wait: kind, what, until: until === "" ? null : `${until}:00Z` }], () => {
+          setWhat("");
+          setUntil("");
+        });
+      }}
+      sx={{
+        mt: 3,
+        display: "grid",
+        gridTemplateColumns: "190px 1fr 220px auto",
+        gap: 1.4,
+        alignItems: "center",
+      }}
+    >
+      <Box
+        component="select"
+        aria-label="Waits for"
+        value={kind}
+        onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+          setKind(e.target.value as typeof kind);
+        }}
+        sx={select}
+      >
+        {WAITS.map(([id, n]) => (
+          <option key={id} value={id}>
+            {n}
+          </option>
+        ))}
+      </Box>
+      <TextField
+        size="small"
+        label="Waits for what"
+        value={what}
+        onChange={(e) => {
+          setWhat(e.target.value);
+        }}
+      />
+      <TextField
+        size="small"
+        label="Until"
+        type="datetime-local"
+        value={until}
+        slotProps={{ inputLabel: { shrink: true } }}
+        onChange={(e) => {
+          setUntil(e.target.value);
+        }}
+      />
+      <Button type="submit" disabled={busy || what.trim() === ""} data-wait>
+        Let it wait
+      </Button>
     </Box>
   );
 };

@@ -241,6 +241,9 @@ pub struct Need {
     pub holds_while: String,
 }
 
+/// What was heard: id and the phrase that told it.
+pub type Heard = (String, String);
+
 /// Everything we believe, with the book of faults it speaks of.
 #[derive(Debug, Clone)]
 pub struct Catalogue {
@@ -476,7 +479,7 @@ impl Catalogue {
 
     /// Symptoms and risk factors heard in the customer's words: id and the phrase that told it, in
     /// order of the catalogue. A phrase counts once, for the longest match.
-    pub fn hear(&self, words: &str) -> (Vec<(String, String)>, Vec<(String, String)>) {
+    pub fn hear(&self, words: &str) -> (Vec<Heard>, Vec<Heard>) {
         let text = words.to_lowercase().replace('’', "'");
         let find = |list: &[String]| -> Option<String> {
             list.iter()

@@ -276,7 +276,7 @@ fn rank(mut hash: u64, draw: usize) -> usize {
     let mut left: Vec<usize> = (0..DRAWS).collect();
     for k in 0.. {
         let at = (hash % left.len() as u64) as usize;
-        hash = hash / left.len() as u64 ^ hash.rotate_left(17);
+        hash = (hash / left.len() as u64) ^ hash.rotate_left(17);
         let value = left.remove(at);
         if k == draw {
             return value;

@@ -274,8 +274,8 @@ fn face_of(profile: &Profile, red: &str, black: &str, state: &Requirement) -> Op
     let (plug, _, half) = r.clone().or(b.clone())?;
     let on = |p: &Option<(String, u8, bool)>| p.as_ref().filter(|x| x.0 == plug).map(|x| x.1);
     Some(Face {
-        joined: !state.apart.contains(&plug)
-            && !(plug == "dock" && state.battery == Some(Battery::Out)),
+        joined: !(state.apart.contains(&plug)
+            || plug == "dock" && state.battery == Some(Battery::Out)),
         red_pin: on(&r),
         black_pin: on(&b),
         harness_half: half,

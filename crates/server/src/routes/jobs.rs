@@ -573,7 +573,7 @@ async fn export_readings(
     Path(id): Path<Uuid>,
 ) -> Result<Response, ApiError> {
     let Loaded { row, job, .. } = work::load(&app, id).await?;
-    let text = work::weigh(&app, job, person.role, |w| readings_csv(w))
+    let text = work::weigh(&app, job, person.role, readings_csv)
         .await?
         .map_err(|_| ApiError::internal("csv"))?;
     Ok(attachment(
