@@ -258,7 +258,10 @@ async fn decisions_on_an_old_state_get_the_newer_entry() -> Done {
     let job = open(&pavo, "Lights up but no drive").await?;
     let old = job["head"].clone();
     let named = based(json!({"kind": "vehicle", "name": "Net bike"}), &old);
-    assert_eq!(add(&signe, &job, &[named.clone()]).await?.0, 200);
+    assert_eq!(
+        add(&signe, &job, std::slice::from_ref(&named)).await?.0,
+        200
+    );
     let (status, problem) = add(
         &pavo,
         &job,
