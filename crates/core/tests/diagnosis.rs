@@ -187,10 +187,10 @@ fn a_pack_reading_teaches_the_charge_and_sharpens_the_feed() {
     let fine = Belief::of(m, &[test_item(voc, at(47.5)), test_item(feed, at(47.4))]);
     let odd = Belief::of(m, &[test_item(voc, at(53.0)), test_item(feed, at(47.4))]);
     assert!(
-        odd.misprobed[1] > fine.misprobed[1] + 0.1,
+        odd.unexplained[1] > fine.unexplained[1] + 0.1,
         "{:?} {:?}",
-        odd.misprobed,
-        fine.misprobed
+        odd.unexplained,
+        fine.unexplained
     );
     assert!(fine.classes(m)[lead].is_finite());
 }

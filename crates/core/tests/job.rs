@@ -8,7 +8,7 @@ use spannung_circuit::{Change, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::job::entry::{Body, Fate, Logged, Outcome, ReadingResult, Role};
 use spannung_core::job::gate::{self, Standing};
-use spannung_core::job::{Job, fold};
+use spannung_core::job::{Job, admit};
 use std::sync::OnceLock;
 use time::OffsetDateTime;
 use uuid::Uuid;
@@ -61,7 +61,7 @@ impl Log {
         gate::standing(catalogue(), &self.job())
     }
     fn refuses(&self, body: &Body, role: Role) -> Option<&'static str> {
-        match fold::admit(catalogue(), &self.job(), body, role) {
+        match admit::admit(catalogue(), &self.job(), body, role) {
             Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
             _ => None,
         }
@@ -304,6 +304,26 @@ fn confirmations_hold_while_the_state_they_speak_of_holds() {
         Standing::Asking,
         "the gate's own wheel contact opens with it"
     );
+}
+
+#[test]
+fn a_reading_that_raised_a_stop_is_not_struck_out() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    let good = log.add(reading("t-pack-voc", "51.0"));
+    let low = log.add(reading("t-pack-load", "30.1"));
+    let void = |entry| Body::Void {
+        entry,
+        reason: "slipped".into(),
+    };
+    assert_eq!(log.refuses(&void(low), Role::Owner), Some("stop-holds"));
+    assert_eq!(log.refuses(&void(good), Role::Owner), None);
+    let told = log.add(Body::Symptom {
+        symptom: "S21".into(),
+        yes: Some(true),
+        by_customer: true,
+    });
+    assert_eq!(log.refuses(&void(told), Role::Owner), Some("stop-holds"));
 }
 
 #[test]

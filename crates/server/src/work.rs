@@ -8,7 +8,7 @@ use spannung_circuit::state::VehicleState;
 use spannung_core::diagnosis::tests;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry::{Shown, ShownSuspect};
-use spannung_core::job::{Body, Job, Logged, Role, fold};
+use spannung_core::job::{Body, Job, Logged, Role, admit};
 use spannung_store::StoreError;
 use spannung_store::job::{JobRow, NewEntry};
 use std::collections::BTreeSet;
@@ -123,7 +123,7 @@ pub async fn append(
         for one in sent.iter().filter(|s| !known.contains(&s.id)) {
             let job = Job::fold(&app.catalogue, &trial, &brought);
             conflict(one, &loaded.entries)?;
-            fold::admit(&app.catalogue, &job, &one.body, role)?;
+            admit::admit(&app.catalogue, &job, &one.body, role)?;
             if let Body::Void { entry, .. } = &one.body {
                 voidable(&trial, *entry)?;
             }

@@ -1456,7 +1456,7 @@ export interface components {
             number: number;
             /** @description State it was taken in, where it differs from the test's own. */
             state: string;
-            /** @description More likely than not taken at the wrong place. */
+            /** @description Does not fit what else is known: to be taken again. */
             surprising: boolean;
             /** @description Test. */
             test: string;

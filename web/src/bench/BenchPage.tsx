@@ -293,11 +293,7 @@ const TileDetail = ({ tile: t, onBack, onVoid }: { tile: Tile; onBack: () => voi
         {dayAndTime(t.at)}, {t.by}
         {t.state ? `. Taken with ${t.state}` : ""}
       </span>
-      {t.surprising && (
-        <ErrorLine>
-          It does not fit the rest: more likely taken at a wrong place than not. Take it again.
-        </ErrorLine>
-      )}
+      {t.surprising && <ErrorLine>It does not fit the rest. Take it again.</ErrorLine>}
       <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
         <Button onClick={onBack}>Back</Button>
         {!t.voided && <Button onClick={onVoid}>Strike it out</Button>}

@@ -140,9 +140,10 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
                 sx={{
                   fontSize: 13.5,
                   lineHeight: 1.15,
-                  whiteSpace: "nowrap",
+                  display: "-webkit-box",
+                  WebkitLineClamp: 2,
+                  WebkitBoxOrient: "vertical",
                   overflow: "hidden",
-                  textOverflow: "ellipsis",
                 }}
               >
                 {b.effect}

@@ -514,7 +514,7 @@ const Waiting = ({
       sx={{
         mt: 3,
         display: "grid",
-        gridTemplateColumns: "190px 1fr 220px auto",
+        gridTemplateColumns: "190px 1fr 200px",
         gap: 1.4,
         alignItems: "center",
       }}
@@ -536,15 +536,17 @@ const Waiting = ({
       </Box>
       <TextField
         size="small"
+        sx={{ gridColumn: "span 2" }}
         label="Waits for what"
         value={what}
         onChange={(e) => {
           setWhat(e.target.value);
         }}
       />
+      <span />
       <TextField
         size="small"
-        label="Until"
+        label="Until, if known"
         type="datetime-local"
         value={until}
         slotProps={{ inputLabel: { shrink: true } }}

@@ -557,8 +557,17 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     const [ax, ay] = at;
     const home = within.get(t.place);
     const near = first.get(t.place) ?? [];
+    // what sits in the motor is named beside it, above the wheel
+    const beside: [number, number][] = /^(hall-|winding|gears|rotor)/.test(t.place)
+      ? [
+          [mx + 48, 104],
+          [mx + 48, 72],
+          [mx + 48, 40],
+        ]
+      : [];
     const tries: [number, number][] = [
       ...near,
+      ...beside,
       [ax + 10, ay - 14],
       [ax - 39, ay - 40],
       [ax + 30, ay - 34],
@@ -605,7 +614,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
           ? home.id
           : undefined,
       leader:
-        far > 6 && far < 60 && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
+        far > 6 && far < 84 && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
           ? [ax, ay, nearX, nearY]
           : undefined,
     });

@@ -98,9 +98,9 @@ pub struct Belief {
     pub items: Vec<Vec<f64>>,
     /// Share of each class after each item (index 0: before any).
     pub trail: Vec<Vec<f64>>,
-    /// Chance that each item was taken at the wrong place (0 for items that cannot be).
-    pub misprobed: Vec<f64>,
-    noise: Vec<f64>,
+    /// Share of the hypotheses under which an item is no more likely than a slip of the tips or a
+    /// figure out of the blue (0 for items that are no figures).
+    pub unexplained: Vec<f64>,
 }
 
 /// Share of each class.
@@ -152,12 +152,12 @@ impl Belief {
             shares: normalise(&log),
             items: Vec::new(),
             trail: Vec::new(),
-            misprobed: Vec::new(),
-            noise: Vec::new(),
+            unexplained: Vec::new(),
         };
+        let mut floors = Vec::new();
         belief.trail.push(class_shares(model, &belief.shares));
         for e in evidence {
-            let mut noise = 0.0;
+            let mut floor = 0.0;
             let item: Vec<f64> = match &e.item {
                 Item::Symptom { id, yes, customer } => symptom(model, id, *yes, *customer),
                 Item::Risk { id, yes } => risk(model, id, *yes),
@@ -175,7 +175,7 @@ impl Belief {
                     let column = column.as_deref().unwrap_or(&model.columns[*test]);
                     let (like, dust) =
                         test_likelihood(model, column, answer, &mut latent, &mut latent_healthy);
-                    noise = dust;
+                    floor = dust;
                     like.iter().map(|l| l.max(1e-30).ln()).collect()
                 }
             };
@@ -185,19 +185,18 @@ impl Belief {
             belief.shares = normalise(&log);
             belief.trail.push(class_shares(model, &belief.shares));
             belief.items.push(item);
-            belief.noise.push(noise);
+            floors.push(floor);
         }
-        belief.misprobed = belief
+        belief.unexplained = belief
             .items
             .iter()
-            .zip(&belief.noise)
-            .map(|(item, noise)| {
-                let of = |(l, p): (&f64, &f64)| p * noise / l.exp();
-                item.iter()
+            .zip(&floors)
+            .map(|(item, floor)| {
+                let below = item
+                    .iter()
                     .zip(&belief.shares)
-                    .map(of)
-                    .sum::<f64>()
-                    .min(1.0)
+                    .filter(|(l, _)| l.exp() <= *floor);
+                below.map(|(_, p)| p).sum()
             })
             .collect();
         belief
@@ -455,5 +454,5 @@ fn figure_likelihood(
         0.6 * h + 0.4 * uniform,
         |mean| 0.40 * mean + 0.45 * (keep * h + noise) + 0.15 * uniform,
     );
-    (like, noise)
+    (like, 0.5 * uniform + noise)
 }

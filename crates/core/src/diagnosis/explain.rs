@@ -370,10 +370,11 @@ impl Expected {
     }
 }
 
-/// The item that most likely was taken at the wrong place, when more likely than not.
+/// The reading to take again: the one that most of what could be wrong does not explain, when that is
+/// more than half of it.
 pub fn surprising(belief: &Belief) -> Option<usize> {
     let best = belief
-        .misprobed
+        .unexplained
         .iter()
         .enumerate()
         .max_by(|a, b| a.1.total_cmp(b.1))?;

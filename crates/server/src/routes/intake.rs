@@ -10,9 +10,9 @@ use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use spannung_core::diagnosis::belief::{Belief, Evidence, Item};
 use spannung_core::diagnosis::choose;
-use spannung_core::job::bench::Bench;
 use spannung_core::job::map::{self, Map};
-use spannung_core::job::{Body, Job, Logged, fold};
+use spannung_core::job::view::Bench;
+use spannung_core::job::{Body, Job, Logged, admit};
 use std::collections::BTreeSet;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -98,7 +98,7 @@ async fn preview(
         drive: known.drive.clone(),
         seconds: 0.0,
     };
-    fold::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
+    admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
     let (symptoms, risks) = app.catalogue.hear(&known.words);
     let mut heard = Vec::new();
     let mut bodies = vec![opened];

@@ -13,12 +13,12 @@ use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::tests;
-use spannung_core::job::bench::{Bench, Card};
 use spannung_core::job::entry::{Body, Outcome};
 use spannung_core::job::fold::Stage;
 use spannung_core::job::gate::{self, Standing, Stop};
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::record::{self, Line};
+use spannung_core::job::view::{Bench, Card};
 use spannung_core::job::{Job, Logged, Role};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
@@ -410,7 +410,7 @@ async fn open_job(
     if let Some(Sent { body, .. }) = new.entries.first()
         && app.store.job(new.id).await.is_err()
     {
-        spannung_core::job::fold::admit(&app.catalogue, &Job::default(), body, person.role)?;
+        spannung_core::job::admit::admit(&app.catalogue, &Job::default(), body, person.role)?;
     }
     if new.entries.is_empty() {
         return Err(ApiError::refused(

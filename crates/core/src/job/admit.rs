@@ -1,0 +1,463 @@
+//! Does an entry fit the job as it stands? What the person may do, what the gate allows, what makes
+//! sense. Whether a test exists on this vehicle is checked where the model is known
+//! ([`crate::job::bench::Weighed::admit`]).
+
+use crate::catalogue::Catalogue;
+use crate::error::CoreError;
+use crate::job::entry::{Body, Outcome, ReadingResult, Role};
+use crate::job::fold::{Job, LIVE_VOLTS, unit_of};
+use crate::job::gate::{self, Standing};
+use crate::reading::{self, Unit};
+use spannung_circuit::state::{Battery, Charger};
+
+/// Does an entry fit the job as it stands? Checks what the person may do and what the gate allows;
+/// whether a test exists on this vehicle is checked where the model is known.
+///
+/// # Errors
+/// A sentence with a code: job closed, gate closed, unknown check, answer, need, class or symptom, a
+/// figure that cannot be read, a role that may not.
+pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Result<(), CoreError> {
+    let bad = |code, field, message: String| Err(CoreError::entry(code, field, message));
+    if job.closed.is_some() && !matches!(body, Body::Note { .. }) {
+        return bad(
+            "job-closed",
+            "kind",
+            "This job is closed. Only notes can be added.".into(),
+        );
+    }
+    if job.opened_at.is_none() && !matches!(body, Body::Opened { .. }) {
+        return bad(
+            "not-opened",
+            "kind",
+            "A job begins with what the customer said.".into(),
+        );
+    }
+    let standing = gate::standing(catalogue, job);
+    match body {
+        Body::Opened {
+            volts_class,
+            drive,
+            words,
+            ..
+        } => {
+            if job.opened_at.is_some() {
+                return bad(
+                    "already-open",
+                    "kind",
+                    "This job has been opened already.".into(),
+                );
+            }
+            if words.chars().count() > 2000 {
+                return bad(
+                    "too-long",
+                    "words",
+                    "2000 letters are enough for a complaint.".into(),
+                );
+            }
+            if catalogue.family(*volts_class, drive).is_none() {
+                return bad(
+                    "unknown-family",
+                    "drive",
+                    format!("There is no wiring model for a {volts_class} V {drive} vehicle yet."),
+                );
+            }
+        }
+        Body::Vehicle { name, .. } => {
+            if name.trim().is_empty() || name.chars().count() > 80 {
+                return bad(
+                    "bad-name",
+                    "name",
+                    "Give the vehicle a name of 1 to 80 letters.".into(),
+                );
+            }
+        }
+        Body::Symptom { symptom, .. } => {
+            if catalogue.symptom(symptom).is_none() {
+                return bad(
+                    "unknown-symptom",
+                    "symptom",
+                    format!("There is no symptom {symptom}."),
+                );
+            }
+        }
+        Body::Risk { risk, .. } => {
+            if !catalogue.risks.iter().any(|r| &r.id == risk) {
+                return bad(
+                    "unknown-risk",
+                    "risk",
+                    format!("There is no risk factor {risk}."),
+                );
+            }
+        }
+        Body::Terms {
+            value_cents,
+            limit_cents,
+            ..
+        } => {
+            if [value_cents, limit_cents]
+                .into_iter()
+                .flatten()
+                .any(|c| *c < 0)
+            {
+                return bad(
+                    "bad-money",
+                    "limit_cents",
+                    "Money cannot be below zero.".into(),
+                );
+            }
+        }
+        Body::Gate {
+            check,
+            answer,
+            typed,
+        } => {
+            let Some(spec) = catalogue.gate_check(check) else {
+                return bad(
+                    "unknown-check",
+                    "check",
+                    format!("The gate has no check “{check}”."),
+                );
+            };
+            if spec.rests == "pack" && job.pack.is_none() {
+                return bad(
+                    "no-pack",
+                    "check",
+                    "Name the pack by its sticker first: findings rest on it.".into(),
+                );
+            }
+            let Some(given) = spec.answers.iter().find(|a| &a.id == answer) else {
+                return bad(
+                    "unknown-answer",
+                    "answer",
+                    format!("“{answer}” is no answer to {}.", spec.name),
+                );
+            };
+            let held = job
+                .gate
+                .get(check)
+                .and_then(|a| spec.answers.iter().find(|x| x.id == a.answer));
+            if held.is_some_and(|h| h.result == "stop") && given.result != "stop" {
+                return bad(
+                    "stop-holds",
+                    "answer",
+                    "A STOP is not answered away. Another pack, or a specialist's written clearance, ends it.".into(),
+                );
+            }
+            if spec.figure {
+                gate_figure(
+                    catalogue,
+                    job,
+                    given.result.as_str(),
+                    answer,
+                    typed.as_deref(),
+                )?;
+            }
+        }
+        Body::Quarantine { step } => {
+            if !catalogue.quarantine.iter().any(|q| &q.id == step) {
+                return bad(
+                    "unknown-step",
+                    "step",
+                    format!("The quarantine has no step “{step}”."),
+                );
+            }
+            if job.stops.is_empty() {
+                return bad("no-stop", "step", "There is no STOP on this pack.".into());
+            }
+        }
+        Body::Clearance { text } => {
+            if role != Role::Specialist {
+                return bad(
+                    "not-specialist",
+                    "kind",
+                    "Only a specialist clears a pack, in writing.".into(),
+                );
+            }
+            if text.trim().chars().count() < 10 {
+                return bad(
+                    "no-text",
+                    "text",
+                    "Write what was measured and why the pack is cleared.".into(),
+                );
+            }
+            if job.stops.iter().any(|s| !s.clearable) {
+                return bad(
+                    "not-clearable",
+                    "kind",
+                    "A group below its floor has no clearance: only another pack.".into(),
+                );
+            }
+            if standing != Standing::Quarantined {
+                return bad(
+                    "not-quarantined",
+                    "kind",
+                    "Record the quarantine first.".into(),
+                );
+            }
+        }
+        Body::State { state } => {
+            let on = state.battery == Battery::In || state.charger != Charger::Away;
+            if on && standing != Standing::Open {
+                return bad(
+                    "gate-closed",
+                    "state",
+                    "The gate is not open: pack and charger stay out.".into(),
+                );
+            }
+        }
+        Body::Confirmed { need } => {
+            let Some(spec) = catalogue.need(need) else {
+                return bad(
+                    "unknown-need",
+                    "need",
+                    format!("There is no precondition “{need}”."),
+                );
+            };
+            if spec.id.get_ref() == "specialist" && role != Role::Specialist {
+                return bad(
+                    "not-specialist",
+                    "need",
+                    "Only a specialist opens a pack. Refer it to its maker.".into(),
+                );
+            }
+        }
+        Body::Reading {
+            test,
+            result,
+            typed,
+            minutes,
+            ..
+        } => {
+            check_minutes(*minutes)?;
+            if standing == Standing::Stopped {
+                return bad(
+                    "gate-stopped",
+                    "test",
+                    "STOP: nothing but isolation and quarantine until they are recorded.".into(),
+                );
+            }
+            if *result == ReadingResult::Figure {
+                reading::parse(typed, unit_of(catalogue, test)).map_err(|e| CoreError::Entry {
+                    code: "bad-reading",
+                    field: "typed",
+                    message: e.to_string(),
+                })?;
+            }
+        }
+        Body::Check { minutes, .. } => {
+            check_minutes(*minutes)?;
+            if standing == Standing::Stopped {
+                return bad(
+                    "gate-stopped",
+                    "test",
+                    "STOP: nothing but isolation and quarantine until they are recorded.".into(),
+                );
+            }
+        }
+        Body::Skip { reason, .. } => {
+            if reason.trim().is_empty() {
+                return bad("no-reason", "reason", "Say why it is passed over.".into());
+            }
+        }
+        Body::ByHand { class, reason, .. } => {
+            if !catalogue.classes.contains_key(class) {
+                return bad(
+                    "unknown-class",
+                    "class",
+                    format!("There is no suspect “{class}”."),
+                );
+            }
+            if reason.trim().is_empty() {
+                return bad("no-reason", "reason", "Say why: the log keeps it.".into());
+            }
+        }
+        Body::Change { change } => {
+            let Some(family) = job.family(catalogue) else {
+                return bad(
+                    "unknown-family",
+                    "change",
+                    "This vehicle has no wiring model.".into(),
+                );
+            };
+            let mut changes = job.changes.clone();
+            changes.push(change.clone());
+            spannung_circuit::Profile::new(family, &changes).map_err(|e| CoreError::Entry {
+                code: "bad-change",
+                field: "change",
+                message: e.to_string(),
+            })?;
+        }
+        Body::Part {
+            old,
+            new,
+            fate,
+            minutes,
+            price_cents,
+            class,
+        } => {
+            check_minutes(*minutes)?;
+            if standing == Standing::Stopped {
+                return bad(
+                    "gate-stopped",
+                    "kind",
+                    "STOP: nothing but isolation and quarantine until they are recorded.".into(),
+                );
+            }
+            let blank = |t: &Option<String>| t.as_ref().is_none_or(|t| t.trim().is_empty());
+            if blank(old) && blank(new) {
+                return bad(
+                    "no-part",
+                    "new",
+                    "Name the part that went out or in.".into(),
+                );
+            }
+            if !blank(old) && fate.is_none() {
+                return bad(
+                    "no-fate",
+                    "fate",
+                    "Say what becomes of the old part.".into(),
+                );
+            }
+            if price_cents.is_some_and(|p| p < 0) {
+                return bad(
+                    "bad-money",
+                    "price_cents",
+                    "Money cannot be below zero.".into(),
+                );
+            }
+            if class
+                .as_ref()
+                .is_some_and(|c| !catalogue.classes.contains_key(c))
+            {
+                return bad("unknown-class", "class", "There is no such suspect.".into());
+            }
+        }
+        Body::Minutes { minutes, what } => {
+            if !minutes.is_finite() || minutes.abs() > 1440.0 {
+                return bad(
+                    "bad-minutes",
+                    "minutes",
+                    "Minutes between −1440 and 1440 are accepted.".into(),
+                );
+            }
+            if what.trim().is_empty() {
+                return bad("no-reason", "what", "Say what the minutes were for.".into());
+            }
+        }
+        Body::Wait { what, .. } => {
+            if what.trim().is_empty() {
+                return bad("no-reason", "what", "Say what the job waits for.".into());
+            }
+        }
+        Body::Note { text } => {
+            if text.trim().is_empty() || text.chars().count() > 4000 {
+                return bad("bad-note", "text", "A note has 1 to 4000 letters.".into());
+            }
+        }
+        Body::Close { outcome, class, .. } => {
+            if class
+                .as_ref()
+                .is_some_and(|c| !catalogue.classes.contains_key(c))
+            {
+                return bad("unknown-class", "class", "There is no such suspect.".into());
+            }
+            if standing == Standing::Stopped {
+                return bad(
+                    "gate-stopped",
+                    "kind",
+                    "Record the quarantine before the job is closed.".into(),
+                );
+            }
+            if standing == Standing::Quarantined
+                && matches!(
+                    outcome,
+                    Outcome::Repaired | Outcome::NoFaultFound | Outcome::HandedBackAsIs
+                )
+            {
+                return bad(
+                    "pack-stopped",
+                    "outcome",
+                    "With this pack stopped the job ends as made safe, declined, referred or scrapped: hand back without it.".into(),
+                );
+            }
+        }
+        Body::Void { entry, .. } => {
+            if job.stops.iter().any(|s| s.entry == *entry) {
+                return bad(
+                    "stop-holds",
+                    "entry",
+                    "This raised a STOP and is not struck out. Another pack, or a specialist's written clearance, ends it."
+                        .into(),
+                );
+            }
+        }
+        Body::Customer { .. } | Body::Pack { .. } | Body::Resume {} => {}
+    }
+    Ok(())
+}
+
+fn check_minutes(minutes: f64) -> Result<(), CoreError> {
+    if minutes.is_finite() && (0.0..=1440.0).contains(&minutes) {
+        Ok(())
+    } else {
+        Err(CoreError::entry(
+            "bad-minutes",
+            "minutes",
+            "Minutes between 0 and 1440 are accepted.",
+        ))
+    }
+}
+
+/// The floor check: the figure decides, not the button.
+fn gate_figure(
+    catalogue: &Catalogue,
+    job: &Job,
+    result: &str,
+    answer: &str,
+    typed: Option<&str>,
+) -> Result<(), CoreError> {
+    if result == "open" {
+        return Ok(());
+    }
+    let Some(family) = job.family(catalogue) else {
+        return Ok(());
+    };
+    let typed = typed.unwrap_or_default();
+    let figure = reading::parse(typed, Some(Unit::Volts)).map_err(|e| CoreError::Entry {
+        code: "bad-reading",
+        field: "typed",
+        message: e.to_string(),
+    })?;
+    let floor = family.floor_volts();
+    let most = family.cells.full_volts * family.cells.groups as f64 * 1.3;
+    let shown = reading::show_text(figure.low, Unit::Volts);
+    let wants = if figure.low.abs() < LIVE_VOLTS {
+        "nothing"
+    } else if figure.low < floor {
+        "below"
+    } else {
+        "above"
+    };
+    if figure.low > most || figure.low < 0.0 {
+        return Err(CoreError::entry(
+            "absurd-reading",
+            "typed",
+            format!(
+                "{shown} cannot be here. A pack of this class reads up to {}.",
+                reading::show_text(most / 1.3, Unit::Volts)
+            ),
+        ));
+    }
+    // a resting reading under the floor may be a phantom: the technician may call it one
+    if wants == answer || (wants == "below" && answer == "nothing") {
+        return Ok(());
+    }
+    Err(CoreError::entry(
+        "figure-differs",
+        "answer",
+        format!(
+            "{shown} is not “{answer}”: the floor of this pack is {}.",
+            reading::show_text(floor, Unit::Volts)
+        ),
+    ))
+}

@@ -1,0 +1,357 @@
+//! The keyed card: one test with all a person needs to do it, and what each outcome would mean before
+//! it is taken.
+
+use crate::diagnosis::choose::{self, Candidate};
+use crate::diagnosis::explain;
+use crate::diagnosis::tests::{self, Kind, Test};
+use crate::job::bench::Weighed;
+use crate::job::gate::{self, Standing};
+use crate::job::view::{BandView, Card, FacePin, FaceView, NeedView, StateNeed};
+use crate::reading::{self, Unit};
+
+impl Weighed<'_> {
+    /// A card for a ranked test.
+    pub fn card(&self, candidate: &Candidate) -> Card {
+        let m = self.model;
+        let test = &m.tests[candidate.test];
+        let unit = match &test.kind {
+            Kind::Probe(p) => Some(p.unit()),
+            Kind::Procedure { .. } => None,
+        };
+        let expected = explain::expected(m, candidate.test);
+        let show = |v: Option<f64>| v.zip(unit).map(|(v, u)| reading::show_text(v, u));
+        let values: Vec<Option<String>> = match &test.kind {
+            Kind::Procedure { outcomes, .. } => {
+                outcomes.iter().map(|o| Some(o.0.clone())).collect()
+            }
+            Kind::Probe(_) => Vec::new(),
+        };
+        let bands = explain::bands(m, &self.belief, candidate.test)
+            .into_iter()
+            .enumerate()
+            .map(|(k, b)| BandView {
+                kind: b.kind,
+                effect: match b.moves {
+                    Some((c, from, to)) => {
+                        format!(
+                            "{} {:.0} to {:.0} %",
+                            short(&m.classes[c].name),
+                            from * 100.0,
+                            to * 100.0
+                        )
+                    }
+                    None => "moves little".into(),
+                },
+                from_text: show(b.from),
+                to_text: show(b.to),
+                name: b.name,
+                from: b.from,
+                to: b.to.filter(|t| t.is_finite()),
+                value: values.get(k).cloned().flatten(),
+            })
+            .collect();
+        let family = &m.profile.family;
+        let access = family.access.get(&test.access);
+        let closed = access.is_some_and(|a| a.minutes > 0.0)
+            && !self.situation.opened.contains(&test.access);
+        let (red, black, what) = self.tips(test);
+        Card {
+            test: test.id.clone(),
+            name: test.name.clone(),
+            why: test.why.clone(),
+            kind: if unit.is_some() { "probe" } else { "check" }.into(),
+            first_minute: test.first_minute.is_some(),
+            red,
+            black,
+            what,
+            meter: meter_words(test),
+            unit,
+            expected: expected.map_or_else(
+                || match &test.kind {
+                    Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
+                    Kind::Probe(_) => String::new(),
+                },
+                |e| e.text(),
+            ),
+            expected_low: expected.map(|e| e.low.0),
+            expected_high: expected.map(|e| e.high.1).filter(|v| v.is_finite()),
+            changes: expected.is_some_and(|e| e.changes),
+            bands,
+            face: self.face(test),
+            state: self.state_needs(test),
+            as_asked: test.state.bring(&self.job.state),
+            needs: test
+                .needs
+                .iter()
+                .filter_map(|n| self.catalogue.need(n))
+                .map(|n| NeedView {
+                    id: n.id.get_ref().clone(),
+                    ask: n.ask.clone(),
+                    caution: n.caution.clone(),
+                    confirmed: self.job.confirmed.contains_key(n.id.get_ref()),
+                })
+                .collect(),
+            minutes: candidate.minutes,
+            opens: closed.then(|| access.map(|a| a.name.clone())).flatten(),
+            destroys: closed
+                .then(|| access.and_then(|a| a.destroys.clone()))
+                .flatten(),
+            risk: test.risk,
+            blocked: self.blocked(test),
+            gain: candidate.gain,
+        }
+    }
+
+    pub(crate) fn blocked(&self, test: &Test) -> Option<String> {
+        if !gate::allows(self.standing, test) {
+            return Some(match self.standing {
+                Standing::Asking => {
+                    "After the gate: nothing is switched on before every contact is closed.".into()
+                }
+                Standing::Stopped => "STOP: isolation and quarantine first.".into(),
+                _ => "This pack is in quarantine: only work without it.".into(),
+            });
+        }
+        (test.risk > self.role.risk_limit())
+            .then(|| "For a specialist: refer it, or ask one.".into())
+    }
+
+    /// A card for any test, chosen by hand.
+    pub fn card_of(&self, id: &str) -> Option<Card> {
+        let k = tests::find(&self.model.tests, id)?;
+        let (minutes, state_minutes, access_minutes) =
+            choose::minutes(self.model, &self.model.tests[k], &self.situation);
+        Some(self.card(&Candidate {
+            test: k,
+            gain: choose::gain(self.model, &self.model.columns[k], &self.belief.shares),
+            minutes,
+            state_minutes,
+            access_minutes,
+        }))
+    }
+
+    fn state_needs(&self, test: &Test) -> Vec<StateNeed> {
+        let want = test.state.bring(&self.job.state);
+        let missing = test.state.missing(&self.job.state);
+        let r = &test.state;
+        let mut out = Vec::new();
+        let mut add = |field: &str, asked: bool, text: String| {
+            let ok = !missing.contains(&field);
+            if asked || !ok {
+                out.push(StateNeed {
+                    field: field.into(),
+                    text,
+                    ok,
+                });
+            }
+        };
+        add(
+            "battery",
+            r.battery.is_some(),
+            format!("Battery {}", want.battery.word()),
+        );
+        add(
+            "key",
+            r.key.is_some(),
+            format!("Display {}", want.key.word()),
+        );
+        add(
+            "wheel",
+            r.wheel.is_some(),
+            match want.wheel.word() {
+                "ground" => "Wheel on the ground".into(),
+                "turned" => format!("Wheel up, turn it {}", self.model.profile.family.turn),
+                _ => "Wheel lifted".to_string(),
+            },
+        );
+        add(
+            "throttle",
+            r.throttle.is_some(),
+            format!(
+                "Throttle {}",
+                match want.throttle.word() {
+                    "full" => "open",
+                    _ => "released",
+                }
+            ),
+        );
+        add(
+            "brake",
+            r.brake.is_some(),
+            format!("Brakes {}", want.brake.word()),
+        );
+        add(
+            "charger",
+            r.charger.is_some(),
+            format!(
+                "Charger {}",
+                match want.charger.word() {
+                    "alone" => "on, plug in hand",
+                    "plugged" => "plugged in",
+                    _ => "away",
+                }
+            ),
+        );
+        add(
+            "load",
+            r.load.is_some(),
+            match want.load.word() {
+                "feed" => "10 A load on the feed".into(),
+                _ => "Load off".to_string(),
+            },
+        );
+        let name = |p: &String| {
+            self.model
+                .profile
+                .family
+                .plug(p)
+                .map_or(p.clone(), |x| x.name.clone())
+        };
+        let plugs: Vec<String> = want
+            .apart
+            .iter()
+            .filter(|p| *p != "dock")
+            .map(name)
+            .collect();
+        add(
+            "plugs",
+            !plugs.is_empty(),
+            if plugs.is_empty() {
+                "All plugs joined".into()
+            } else {
+                format!("{} apart", plugs.join(", "))
+            },
+        );
+        out
+    }
+
+    fn face(&self, test: &Test) -> Option<FaceView> {
+        let f = test.face.as_ref()?;
+        let family = &self.model.profile.family;
+        let plug = family.plug(&f.plug)?;
+        let wires = || {
+            family
+                .strands
+                .iter()
+                .filter(|s| s.plug == f.plug)
+                .flat_map(|s| &s.wires)
+        };
+        Some(FaceView {
+            plug: f.plug.clone(),
+            name: plug.name.clone(),
+            shape: plug.face.clone(),
+            pins: (1..=plug.pins)
+                .map(|pin| {
+                    let wire = wires().find(|w| w.pin == pin);
+                    FacePin {
+                        pin,
+                        code: wire.map(|w| w.code.clone()),
+                        function: wire.map(|w| w.function.clone()),
+                    }
+                })
+                .collect(),
+            red: f.red_pin,
+            black: f.black_pin,
+            joined: f.joined,
+            harness_half: f.harness_half,
+        })
+    }
+
+    /// Where the tips go, in words, and what lies between them.
+    fn tips(&self, test: &Test) -> (String, String, String) {
+        let Kind::Probe(p) = &test.kind else {
+            return (String::new(), String::new(), String::new());
+        };
+        if p.element.is_some() {
+            return (
+                "clamp".into(),
+                "clamp".into(),
+                "Clamp around the lead, arrow away from the pack".into(),
+            );
+        }
+        if p.groups {
+            return (
+                "tap".into(),
+                "tap".into(),
+                "Each group at the balance plug: type lowest..highest".into(),
+            );
+        }
+        let family = &self.model.profile.family;
+        let words = |node: usize| -> (String, Option<String>) {
+            let name = &self.model.net.nodes[node];
+            let mut parts = name.split('.');
+            let strand = parts.next().and_then(|s| family.strand(s));
+            let pin: Option<u8> = parts.next().and_then(|p| p.parse().ok());
+            if let (Some(strand), Some(pin)) = (strand, pin) {
+                let code = strand
+                    .wires
+                    .iter()
+                    .find(|w| w.pin == pin)
+                    .map(|w| w.code.clone());
+                return (pin.to_string(), code);
+            }
+            (place_words(name), None)
+        };
+        let (red, red_code) = words(p.pair.red);
+        let (black, black_code) = words(p.pair.black);
+        let what = match (red_code, black_code) {
+            (Some(a), Some(b)) => format!("{}, wire {a} to wire {b}", test.name),
+            _ => test.name.clone(),
+        };
+        (red, black, what)
+    }
+}
+
+/// First words of a class name, for under a band.
+fn short(name: &str) -> String {
+    let mut out = String::new();
+    for word in name.split_whitespace() {
+        if out.chars().count() + word.chars().count() > 22 {
+            break;
+        }
+        if !out.is_empty() {
+            out.push(' ');
+        }
+        out.push_str(word);
+    }
+    out
+}
+
+fn meter_words(test: &Test) -> String {
+    match &test.kind {
+        Kind::Procedure { .. } => String::new(),
+        Kind::Probe(p) => match (p.mode, p.shunt_ohms) {
+            (spannung_circuit::Mode::Volts, Some(ohms)) => {
+                format!(
+                    "volts, {} across the tips",
+                    reading::show_text(ohms, Unit::Ohms)
+                )
+            }
+            (spannung_circuit::Mode::Volts, None) => "volts DC".into(),
+            (spannung_circuit::Mode::Ohms, _) => "ohms, leads nulled".into(),
+            (spannung_circuit::Mode::Milliohms, _) => "milliohms, four wires".into(),
+            (spannung_circuit::Mode::Diode, _) => "diode range".into(),
+            (spannung_circuit::Mode::Amps, _) => "amps, clamp zeroed".into(),
+        },
+    }
+}
+
+/// Points that are no pin of a plug, in words.
+fn place_words(node: &str) -> String {
+    match node {
+        "P+" => "pack +".into(),
+        "P-" => "pack −".into(),
+        "FRAME" => "frame".into(),
+        "CH+" => "port +".into(),
+        "CH-" => "port −".into(),
+        "CG+" => "charger +".into(),
+        "CG-" => "charger −".into(),
+        "FUSE" => "fuse, out".into(),
+        "CHF" => "charge fuse".into(),
+        "C13" => "fuse, in".into(),
+        other if other.starts_with('H') || other.starts_with('M') || other.starts_with("SPD") => {
+            "wire end".into()
+        }
+        _ => "wire end".into(),
+    }
+}

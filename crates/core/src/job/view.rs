@@ -1,0 +1,293 @@
+//! What the Bench shows, as data: texts, bands, expected values and orders are decided before they
+//! get here; the page only draws them.
+
+use crate::diagnosis::explain::BandKind;
+use crate::job::gate::Standing;
+use crate::reading::Unit;
+use serde::Serialize;
+use spannung_circuit::state::VehicleState;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A suspect: a repair class with its share.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Suspect {
+    /// Rank from 1.
+    pub rank: usize,
+    /// Class id.
+    pub class: String,
+    /// Name.
+    pub name: String,
+    /// What would be done.
+    pub act: String,
+    /// Share, 0 to 1.
+    pub share: f64,
+    /// Share in whole per cent.
+    pub percent: u32,
+    /// Strongest evidence, at most about 40 letters.
+    pub reason: String,
+    /// Change since the last reading, per cent points.
+    pub change: i32,
+    /// Repair minutes without access.
+    pub minutes: f64,
+    /// Price band of the part.
+    pub band: String,
+    /// Ruled out (true) or in (false) by hand.
+    pub by_hand: Option<bool>,
+    /// Its faults, likeliest first: name and share.
+    pub faults: Vec<FaultShare>,
+    /// What each reading did: text and signed weight (natural log of odds).
+    pub reasons: Vec<Reason>,
+}
+
+/// A fault within a suspect.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FaultShare {
+    /// Name.
+    pub name: String,
+    /// Share of the suspect, 0 to 1.
+    pub share: f64,
+}
+
+/// What one piece of evidence did to a suspect.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Reason {
+    /// The evidence, in words.
+    pub text: String,
+    /// Natural log of the odds it moved; above 0 speaks for the suspect.
+    pub weight: f64,
+}
+
+/// A test passed over.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Skipped {
+    /// Name of the test.
+    pub name: String,
+    /// Why.
+    pub reason: String,
+}
+
+/// A segment of the strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct SegmentShare {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Share, 0 to 1.
+    pub share: f64,
+    /// Whole per cent; all segments and the two last lines add up to 100.
+    pub percent: u32,
+    /// `suspected`, `cleared` or `unlooked`.
+    pub status: String,
+}
+
+/// An outcome band before the reading.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BandView {
+    /// Kind.
+    pub kind: BandKind,
+    /// Two words.
+    pub name: String,
+    /// Lower bound, SI.
+    pub from: Option<f64>,
+    /// Upper bound, SI.
+    pub to: Option<f64>,
+    /// Lower bound as shown.
+    pub from_text: Option<String>,
+    /// Upper bound as shown.
+    pub to_text: Option<String>,
+    /// What it would make of the suspects.
+    pub effect: String,
+    /// Value of the sign, for checks.
+    pub value: Option<String>,
+}
+
+/// A pin of the face in the card.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FacePin {
+    /// Number.
+    pub pin: u8,
+    /// Colour code, none for an empty pin.
+    pub code: Option<String>,
+    /// Function.
+    pub function: Option<String>,
+}
+
+/// The connector face of the next probe.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct FaceView {
+    /// Plug id.
+    pub plug: String,
+    /// Name.
+    pub name: String,
+    /// `round` or `flat`.
+    pub shape: String,
+    /// Pins.
+    pub pins: Vec<FacePin>,
+    /// Red tip.
+    pub red: Option<u8>,
+    /// Black tip.
+    pub black: Option<u8>,
+    /// Joined, probed from behind.
+    pub joined: bool,
+    /// Harness half or device half.
+    pub harness_half: bool,
+}
+
+/// One thing that must be true before the test.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct StateNeed {
+    /// State field.
+    pub field: String,
+    /// In words: “Battery in”.
+    pub text: String,
+    /// True now.
+    pub ok: bool,
+}
+
+/// A precondition on the card.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct NeedView {
+    /// Id.
+    pub id: String,
+    /// Question.
+    pub ask: String,
+    /// Caution.
+    pub caution: String,
+    /// Confirmed and holding.
+    pub confirmed: bool,
+}
+
+/// The keyed card: a test with all a person needs to do it.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Card {
+    /// Test id.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Why or how.
+    pub why: String,
+    /// `probe` or `check`.
+    pub kind: String,
+    /// First-minute check.
+    pub first_minute: bool,
+    /// Words of the red tip: `8`, or a place.
+    pub red: String,
+    /// Words of the black tip.
+    pub black: String,
+    /// What it is, with wire codes.
+    pub what: String,
+    /// Meter setting.
+    pub meter: String,
+    /// Unit of the figure.
+    pub unit: Option<Unit>,
+    /// Expected, in words.
+    pub expected: String,
+    /// Lower and upper bound expected (lowest figure), SI.
+    pub expected_low: Option<f64>,
+    /// Upper bound.
+    pub expected_high: Option<f64>,
+    /// A lowest and highest figure is read.
+    pub changes: bool,
+    /// Bands or answers.
+    pub bands: Vec<BandView>,
+    /// Face.
+    pub face: Option<FaceView>,
+    /// State needed.
+    pub state: Vec<StateNeed>,
+    /// The state as asked.
+    pub as_asked: VehicleState,
+    /// Preconditions.
+    pub needs: Vec<NeedView>,
+    /// Minutes in all.
+    pub minutes: f64,
+    /// What has to be opened first.
+    pub opens: Option<String>,
+    /// What opening destroys.
+    pub destroys: Option<String>,
+    /// Risk.
+    pub risk: u8,
+    /// Why it cannot be done now.
+    pub blocked: Option<String>,
+    /// Expected information, bits.
+    pub gain: f64,
+}
+
+/// A tile of the evidence strip.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Tile {
+    /// Entry.
+    pub entry: Uuid,
+    /// Number in order.
+    pub number: usize,
+    /// Test.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Value as shown.
+    pub value: String,
+    /// `expected`, `off`, `unsteady`, `nothing`, `none`.
+    pub mark: String,
+    /// One or two words.
+    pub words: String,
+    /// State it was taken in, where it differs from the test's own.
+    pub state: String,
+    /// Struck out.
+    pub voided: bool,
+    /// Does not fit what else is known: to be taken again.
+    pub surprising: bool,
+    /// Who.
+    pub by: String,
+    /// When, RFC 3339.
+    #[serde(with = "time::serde::rfc3339")]
+    pub at: time::OffsetDateTime,
+}
+
+/// Another test worth doing.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OtherTest {
+    /// Test.
+    pub test: String,
+    /// Name.
+    pub name: String,
+    /// Minutes.
+    pub minutes: f64,
+}
+
+/// The Bench.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Bench {
+    /// Gate.
+    pub standing: Standing,
+    /// The card: first-minute check or probe.
+    pub next: Option<Card>,
+    /// First-minute checks done and still to ask.
+    pub first_minute_done: usize,
+    /// Still to ask.
+    pub first_minute_left: usize,
+    /// Suspects by share, those of 0.5 % and more.
+    pub suspects: Vec<Suspect>,
+    /// Nothing wrong, per cent.
+    pub nothing_percent: u32,
+    /// Something this drawing does not hold, per cent.
+    pub outside_percent: u32,
+    /// Strip.
+    pub segments: Vec<SegmentShare>,
+    /// Evidence.
+    pub evidence: Vec<Tile>,
+    /// Others.
+    pub others: Vec<OtherTest>,
+    /// The readings point to one repair: class to propose.
+    pub repair: Option<String>,
+    /// Minutes spent.
+    pub minutes_spent: f64,
+    /// Minutes to go: 10 %, likely, 90 %.
+    pub minutes_to_go: [f64; 3],
+    /// What to say when nothing fits.
+    pub advice: Option<String>,
+    /// Cautions of the symptoms told.
+    pub cautions: Vec<String>,
+    /// Tests passed over, with the reason.
+    pub skipped: Vec<Skipped>,
+}
