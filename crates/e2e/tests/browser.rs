@@ -498,7 +498,8 @@ async fn no_box_of_the_map_overlaps_another() -> Done {
                          return { id: e.dataset.box, inside: e.dataset.in, x: r.x, y: r.y, w: r.width, h: r.height };
                        });
                        const meets = (a, b) => a.x + 0.5 < b.x + b.w && b.x + 0.5 < a.x + a.w && a.y + 0.5 < b.y + b.h && b.y + 0.5 < a.y + a.h;
-                       const bad = [];
+                       const wide = document.querySelector('[data-map]').width.baseVal.value;
+                       const bad = boxes.filter((a) => a.x < 0 || a.x + a.w > wide).map((a) => a.id + ' is cut off');
                        boxes.forEach((a, i) => boxes.slice(i + 1).forEach((b) => {
                          if (a.inside === b.id || b.inside === a.id) return;
                          if (a.inside && boxes.some((c) => c.id === a.inside && c.inside === b.id)) return;

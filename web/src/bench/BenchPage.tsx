@@ -70,7 +70,7 @@ const BenchOf = ({ job }: { job: JobView }) => {
       : undefined;
   return (
     <Box
-      sx={{ height: "100vh", minHeight: 800, display: "flex", flexDirection: "column", overflow: "hidden" }}
+      sx={{ height: "100vh", minHeight: 768, display: "flex", flexDirection: "column", overflow: "hidden" }}
     >
       <JobLine job={job} here="bench" />
       <TitleBlock>
@@ -252,7 +252,7 @@ const BenchOf = ({ job }: { job: JobView }) => {
             </KeyedCard>
           )}
         </Box>
-        <Box sx={{ width: 408, flex: "none", minHeight: 0, "@media (max-width: 1100px)": { width: 320 } }}>
+        <Box sx={{ width: 408, flex: "none", minHeight: 0, "@media (max-width: 1100px)": { width: 344 } }}>
           <Suspects
             bench={bench}
             onByHand={(s, out, reason) => {

@@ -260,7 +260,37 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
               </Box>
             </>
           )}
-          {(card.state.length > 0 || needs.length > 0) && (
+          {error !== undefined && (
+            <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+              <ErrorLine>{error}</ErrorLine>
+              {suggest !== undefined && (
+                <>
+                  {suggest !== "" && (
+                    <Button
+                      type="button"
+                      sx={{ minHeight: 44 }}
+                      onClick={() => {
+                        setTyped(suggest);
+                        reading("figure", false, suggest);
+                      }}
+                    >
+                      {suggest} it is
+                    </Button>
+                  )}
+                  <Button
+                    type="button"
+                    sx={{ minHeight: 44 }}
+                    onClick={() => {
+                      reading("figure", false, typed, true);
+                    }}
+                  >
+                    It does read that
+                  </Button>
+                </>
+              )}
+            </Box>
+          )}
+          {error === undefined && (card.state.length > 0 || needs.length > 0) && (
             <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap" }} data-state-row>
               {card.state.map((s) => (
                 <Chip key={s.field} ok={s.ok} text={s.text} />
@@ -515,36 +545,6 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
                 ))}
               </Box>
             )}
-          {error !== undefined && (
-            <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-              <ErrorLine>{error}</ErrorLine>
-              {suggest !== undefined && (
-                <>
-                  {suggest !== "" && (
-                    <Button
-                      type="button"
-                      sx={{ minHeight: 44 }}
-                      onClick={() => {
-                        setTyped(suggest);
-                        reading("figure", false, suggest);
-                      }}
-                    >
-                      {suggest} it is
-                    </Button>
-                  )}
-                  <Button
-                    type="button"
-                    sx={{ minHeight: 44 }}
-                    onClick={() => {
-                      reading("figure", false, typed, true);
-                    }}
-                  >
-                    It does read that
-                  </Button>
-                </>
-              )}
-            </Box>
-          )}
           {skip !== undefined && (
             <Box
               component="form"

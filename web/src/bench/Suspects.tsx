@@ -75,7 +75,13 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
                 {s.percent}
                 <span style={{ fontSize: 15 }}> %</span>
               </Box>
-              <svg width="22" height="37" aria-hidden="true" style={{ flex: "none" }}>
+              <Box
+                component="svg"
+                width="22"
+                height="37"
+                aria-hidden="true"
+                sx={{ flex: "none", "@media (max-width: 1100px)": { display: "none" } }}
+              >
                 <rect
                   x="0.75"
                   y="0.75"
@@ -96,7 +102,7 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
                     strokeWidth="1.2"
                   />
                 )}
-              </svg>
+              </Box>
               <Box sx={{ flex: 1, minWidth: 0 }}>
                 <Box
                   sx={{

@@ -360,6 +360,7 @@ export const IntakeNew = () => {
           </Box>
         </Box>
       </Box>
+      {!p && <Outline />}
       {p && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
       {p && (
         <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1, flex: 1, minHeight: 0 }}>
@@ -428,6 +429,33 @@ export const IntakeNew = () => {
           </Box>
         </Box>
       )}
+    </Box>
+  );
+};
+
+/** Before anything is known: the frame of what will be drawn. */
+const Outline = () => {
+  const dash = {
+    border: `1.5px dashed ${v("ink3")}`,
+    display: "grid",
+    placeItems: "center",
+    color: v("ink2"),
+  } as const;
+  return (
+    <Box sx={{ flex: 1, px: 2, pb: 2, display: "grid", gridTemplateRows: "290px 1fr", gap: 2, fontSize: 17 }}>
+      <Box
+        sx={{ display: "grid", gridTemplateColumns: "90px 90px 1fr 1fr 130px", gap: 2, alignItems: "center" }}
+      >
+        {["Pack", "Fuse", "Controller and its strands", "Phases, hall wires", "Motor"].map((name, k) => (
+          <Box key={name} sx={{ ...dash, height: k === 4 ? 130 : 96, borderRadius: k === 4 ? "50%" : 0 }}>
+            {name}
+          </Box>
+        ))}
+      </Box>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 408px", gap: 2 }}>
+        <Box sx={dash}>The question that tells most, and the way to the gate</Box>
+        <Box sx={dash}>First suspects</Box>
+      </Box>
     </Box>
   );
 };

@@ -115,7 +115,12 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const share = (id: string): number => map.boxes.find((b) => b.id === id)?.share ?? 0;
   const strand = (id: string): MapStrand | undefined => map.strands.find((s) => s.id === id);
 
-  // ---- zones
+  // ---- zones; a narrow page takes a little from the ends
+  const narrow = W < 1120;
+  const packW = narrow ? 64 : 72;
+  const protW = narrow ? 68 : 78;
+  const wheelR = narrow ? 41 : 46;
+  const edge = narrow ? 12 : 16;
   const pitch = 9;
   const devWidth = (d: Device): number => {
     const wires = d.strands.reduce((n, s) => n + s.wires.length, 0);
@@ -124,28 +129,28 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const halls = strand("halls");
   const lanes = halls ? halls.wires.length : 0;
   const devTotal = devs.reduce((n, d) => n + devWidth(d) + 7, 0) - 7;
-  const ctrlMin = Math.max(392, devTotal + lanes * pitch + 34);
-  const spare = Math.max(0, W - (16 + 72 + 18 + 78 + 44 + ctrlMin + 158 + 116 + 16 + 92 + 16));
-  const leads = 44 + Math.min(60, spare * 0.14);
+  const ctrlMin = Math.max(392, devTotal + lanes * pitch + (narrow ? 26 : 34));
+  const ends = 16 + packW + 18 + protW + 116 + edge + 2 * wheelR + edge;
+  const spare = Math.max(0, W - (ends + 50 + ctrlMin + 158));
+  const leads = 50 + Math.min(54, spare * 0.14);
   const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
-  const used = 16 + 72 + 18 + 78 + leads + ctrlW + 116 + 16 + 92 + 16;
-  const phases = Math.max(120, W - used);
+  const phases = Math.max(104, W - (ends + leads + ctrlW));
   const pack: PlacedBox = {
     id: "pack",
     title: "Pack",
     sub: map.pack.replace(", ", " "),
     x: 16,
     y: 164,
-    w: 72,
+    w: packW,
     h: 86,
     share: share("cells") + share("bms") + share("charge-port"),
   };
   const prot: PlacedBox = {
     id: "protection",
     title: "Fuse",
-    x: 106,
+    x: 16 + packW + 18,
     y: 164,
-    w: 78,
+    w: protW,
     h: 86,
     share: share("pack-fuse") + share("pack-switch"),
   };
@@ -170,14 +175,14 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     round: true,
     share: share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w"),
   };
-  const wx = mx + 58 + 16 + 46;
+  const wx = mx + 58 + edge + wheelR;
   const wheel: PlacedBox = {
     id: "wheel",
     title: "",
-    x: wx - 46,
-    y: 154,
-    w: 92,
-    h: 92,
+    x: wx - wheelR,
+    y: 200 - wheelR,
+    w: 2 * wheelR,
+    h: 2 * wheelR,
     round: true,
     share: share("wheel"),
   };
@@ -224,8 +229,8 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     anchors.set(id, [box.x + 11, box.y + 11]);
   });
   for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) anchors.set(id, [mx, 228]);
-  for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [52, 176]);
-  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [145, 176]);
+  for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [16 + packW / 2, 176]);
+  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [prot.x + protW / 2, 176]);
   anchors.set("wheel", [wx, 200]);
 
   const flagOf = (s: MapStrand, x: number, y: number, most: number): Flag | undefined => {
@@ -315,8 +320,8 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       h: 48,
     });
   if (dock) {
-    const f = flagOf(dock, 52, 128, 84);
-    if (f) flags.push({ ...f, x: Math.max(10, f.x), stem: [52, 150, 164] });
+    const f = flagOf(dock, 16 + packW / 2, 128, 84);
+    if (f) flags.push({ ...f, x: Math.max(10, f.x), stem: [16 + packW / 2, 150, 164] });
   }
   if (main) {
     const f = flagOf(main, mainX, 128, 88);
@@ -590,7 +595,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     const place = (w: number): Rect | undefined => {
       // inside its own box, at the right end, when the box leaves room for its name
       const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
-      if (own && home.w - w > 52 && !taken(own)) return own;
+      if (own && home.w - w > 76 && !taken(own)) return own;
       return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
     };
     const pill = place(80);
@@ -622,13 +627,13 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
 
   // ---- strip
   const zones: Record<string, [number, number]> = {
-    pack: [16, 72],
-    protection: [106, 78],
-    leads: [192, Math.max(40, leads - 14)],
+    pack: [16, packW],
+    protection: [prot.x, protW],
+    leads: [prot.x + protW + 4, leads - 6],
     controller: [cx, ctrlW],
     phases: [cx + ctrlW + 10, phases - 20],
     motor: [mx - 58, 116],
-    wheel: [wx - 46, 92],
+    wheel: [wx - wheelR, 2 * wheelR],
   };
   const strip = segments
     .filter((s) => s.id !== "strands")

@@ -320,7 +320,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
         let r = strand.reference;
         for wire in &strand.wires {
             let p = wire.pin;
-            let title = format!("{} {}", strand.name, wire.function);
+            let title = title(&strand.name, &wire.function);
             let sweep = if wire.function.starts_with("hall ") && wire.function.len() == 6
                 || wire.function == "wheel speed"
             {
@@ -476,6 +476,22 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
         }
     }
     Ok(())
+}
+
+/// Name of a wire: strand and function, without saying a word twice (“Left brake signal”).
+fn title(strand: &str, function: &str) -> String {
+    let first = function.split_whitespace().next().unwrap_or_default();
+    if strand.to_lowercase().starts_with(first) {
+        let mut chars = function.chars();
+        return chars
+            .next()
+            .map_or_else(String::new, |c| c.to_uppercase().chain(chars).collect());
+    }
+    let rest = strand
+        .rsplit_once(' ')
+        .filter(|(_, last)| *last == first)
+        .map_or(strand, |(head, _)| head);
+    format!("{rest} {function}")
 }
 
 /// Index of a test by id.
