@@ -530,7 +530,16 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
             blocked === undefined &&
             card.bands.length <= 3 &&
             others.length > 0 && (
-              <Box sx={{ mt: "auto", display: "flex", gap: 1, alignItems: "center", fontSize: 15 }}>
+              <Box
+                sx={{
+                  mt: "auto",
+                  display: "flex",
+                  gap: 1,
+                  alignItems: "center",
+                  fontSize: 15,
+                  "@media (max-height: 790px)": { display: "none" },
+                }}
+              >
                 Measure first:
                 {others.slice(0, 2).map((o) => (
                   <Button
@@ -599,7 +608,7 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
 const Chip = ({ ok, text }: { ok: boolean; text: string }) => (
   <Box
     sx={{
-      minHeight: 44,
+      minHeight: 36,
       display: "flex",
       alignItems: "center",
       gap: 0.8,

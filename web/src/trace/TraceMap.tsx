@@ -258,7 +258,9 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 fontWeight="600"
                 style={{ fill: s.status === "cleared" ? v("verdigris") : v("ink") }}
               >
-                {narrow && s.status === "suspected" && s.name.length > 6 ? `${s.name.slice(0, 5)}.` : s.name}
+                {(narrow && s.status === "suspected" && s.name.length > 6) || (w < 76 && s.name.length > 8)
+                  ? `${s.name.slice(0, 4)}.`
+                  : s.name}
               </text>
               {s.status === "suspected" && (
                 <text x={x + w} y={300} fontSize={narrow ? 13 : 15} fontWeight="700" textAnchor="end">
