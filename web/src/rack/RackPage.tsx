@@ -200,7 +200,7 @@ const Hanging = ({
           color: v("ink"),
           textAlign: "left",
           width: "100%",
-          minHeight: first ? 316 : 292,
+          minHeight: first ? 328 : 306,
           border: 0,
           p: 0,
           cursor: "pointer",
@@ -251,7 +251,19 @@ const Hanging = ({
           >
             {t.vehicle}
           </Box>
-          <Box sx={{ fontSize: 15, color: v("ink2"), height: 40, overflow: "hidden", lineHeight: 1.3 }}>
+          <Box
+            sx={{
+              fontSize: 15,
+              color: v("ink2"),
+              flex: "none",
+              lineHeight: 1.3,
+              display: "-webkit-box",
+              WebkitLineClamp: 2,
+              WebkitBoxOrient: "vertical",
+              overflow: "hidden",
+              minHeight: 39,
+            }}
+          >
             “{t.words}”
           </Box>
           <Box sx={{ mt: 0.5 }}>
