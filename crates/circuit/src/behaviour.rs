@@ -80,7 +80,7 @@ impl<'a> Scene<'a> {
             }),
             "lamp" => declared.or_else(|| Some(word(self.lamp(state), "lit", "dark"))),
             "drag_in" => declared.or_else(|| Some(word(!self.bridge_drags(), "free", "notchy"))),
-            "drag_out" => declared.or_else(|| Some(word(!self.windings_drag(), "free", "drags"))),
+            "drag_out" => declared.or_else(|| Some(word(!self.windings_short(), "free", "drags"))),
             "speed_shown" => {
                 declared.or_else(|| Some(word(self.speed_pulses(state), "right", "none")))
             }
@@ -265,10 +265,6 @@ impl<'a> Scene<'a> {
         [("MU", "MV"), ("MV", "MW"), ("MU", "MW")]
             .iter()
             .any(|(a, b)| self.ohms(&s, a, b) < 0.03)
-    }
-
-    fn windings_drag(&self) -> bool {
-        self.windings_short()
     }
 
     fn speed_pulses(&self, state: &VehicleState) -> bool {

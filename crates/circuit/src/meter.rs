@@ -31,17 +31,6 @@ pub enum Mode {
     Amps,
 }
 
-impl Mode {
-    /// Unit of the figure, SI.
-    pub fn unit(self) -> &'static str {
-        match self {
-            Self::Volts | Self::Diode => "V",
-            Self::Ohms | Self::Milliohms => "Ω",
-            Self::Amps => "A",
-        }
-    }
-}
-
 /// Where the tips go: node names for a pair, or one element for amps.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Pair {

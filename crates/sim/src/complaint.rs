@@ -1,8 +1,8 @@
 //! What the owner of a simulated vehicle notices and says.
 
+use spannung_circuit::Circuit;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::state::{Battery, Charger, Key, Load, VehicleState};
-use spannung_circuit::{Circuit, Mode};
 
 /// Symptom of a sign: (sign, value, symptom), most telling first.
 const HEARD: [(&str, &str, &str); 41] = [
@@ -125,6 +125,5 @@ fn power_complaint(scene: &Scene<'_>, circuit: &Circuit, z: &[f64]) -> Option<St
         .net
         .element("charge-port-plus")
         .map(|e| circuit.amps(&s, e).abs())?;
-    debug_assert_eq!(Mode::Amps.unit(), "A");
     (amps < 0.3).then(|| "S22".into())
 }

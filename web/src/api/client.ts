@@ -22,12 +22,9 @@ export type Sent = Schemas["Sent"];
 export type Change = Schemas["Change"];
 export type VehicleState = Schemas["VehicleState"];
 export type GateContact = Schemas["GateContact"];
-export type RecordView = Schemas["RecordView"];
 export type Outcome = Schemas["Outcome"];
 export type BandView = Schemas["BandView"];
 export type FaceView = Schemas["FaceView"];
-export type Me = Schemas["Me"];
-export type Choices = Schemas["Choices"];
 
 /** A refusal of the server, with its sentence. */
 export class Refusal extends Error {

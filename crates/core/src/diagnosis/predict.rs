@@ -7,7 +7,7 @@
 //! belief. Where a fault leaves a state's readings untouched at nominal values, the healthy draws
 //! stand for it.
 
-use crate::catalogue::{Catalogue, Prior, fnv};
+use crate::catalogue::{Catalogue, fnv};
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
@@ -635,7 +635,7 @@ impl Model {
                 self.classes[class].band = prior.band.clone();
             }
             self.classes[class].members.push(k);
-            self.risk.push(prior_risk(prior));
+            self.risk.push(prior.risk.clone());
             self.hypotheses.push(Hypothesis {
                 key: case.key.clone(),
                 kind: Suspicion::Case(k),
@@ -795,10 +795,6 @@ fn apart_only(test: &Test) -> VehicleState {
         apart: test.state.apart.clone(),
         ..VehicleState::default()
     }
-}
-
-fn prior_risk(prior: &Prior) -> BTreeMap<String, f64> {
-    prior.risk.clone()
 }
 
 /// Chances of the outcomes of a procedure when `value` is there.
