@@ -260,6 +260,7 @@ const Repair = ({ job }: { job: JobView }) => {
               </Button>
             </Box>
           )}
+          {outcome === undefined && error !== undefined && <ErrorLine>{error}</ErrorLine>}
           {!closed && (
             <Box
               component="form"
@@ -317,7 +318,6 @@ const Repair = ({ job }: { job: JobView }) => {
             </Box>
           )}
           {!closed && <Waiting job={job} busy={append.isPending} send={send} />}
-          {error !== undefined && <ErrorLine>{error}</ErrorLine>}
         </Box>
         <KeyedCard label="Hand back">
           <Box sx={{ p: 2.5, display: "grid", gap: 1.4 }}>
@@ -427,6 +427,7 @@ const Repair = ({ job }: { job: JobView }) => {
                       Before it leaves: levers cut the drive, throttle comes home, brakes hold, axle tight,
                       own fuse in.
                     </Box>
+                    {error !== undefined && <ErrorLine>{error}</ErrorLine>}
                     <Button
                       variant="contained"
                       disabled={
