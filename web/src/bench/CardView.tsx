@@ -61,6 +61,8 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
         }
       },
       onError: (e) => {
+        // nothing was taken: the answer to the question below is no slip
+        last.current = 0;
         setError(e.message);
         if (e instanceof Refusal && e.code === "absurd-reading") {
           const meant = /here\. ([\d.,]+) ?([mkM]?)\S*\?/u.exec(e.message);
