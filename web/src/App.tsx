@@ -1,14 +1,20 @@
 import Box from "@mui/material/Box";
 import { createBrowserRouter, Outlet, RouterProvider } from "react-router";
 import { Refusal } from "./api/client";
-import { useMe } from "./api/hooks";
+import { useMe, useShop, useViews } from "./api/hooks";
 import { BenchPage } from "./bench/BenchPage";
 import { GatePage } from "./gate/GatePage";
 import { IntakeNew, IntakeOfJob } from "./intake/Intake";
+import { HandBackPage } from "./hand-back/HandBackPage";
+import { MePage } from "./people/MePage";
+import { ProofPage } from "./proof/ProofPage";
 import { RackPage } from "./rack/RackPage";
 import { RecordPage } from "./record/RecordPage";
 import { RepairPage } from "./repair/RepairPage";
+import { ReportPage } from "./report/ReportPage";
+import { ShopPage } from "./shop/ShopPage";
 import { SignIn } from "./sign-in/SignIn";
+import { WelcomePage } from "./sign-in/WelcomePage";
 import { ErrorLine } from "./ui/parts";
 
 /** Signed in: the page. Session over: the sign-in lies above it, and what was typed stays beneath. */
@@ -25,10 +31,18 @@ const Frame = () => {
     );
   return (
     <>
+      {me.data && <ShopFirst />}
       <Outlet />
       {out && <SignIn again />}
     </>
   );
+};
+
+/** The shop's currency is known before the first sum is shown. */
+const ShopFirst = () => {
+  useShop();
+  useViews();
+  return null;
 };
 
 const NotHere = () => (
@@ -38,6 +52,7 @@ const NotHere = () => (
 );
 
 const router = createBrowserRouter([
+  { path: "/welcome", element: <WelcomePage /> },
   {
     element: <Frame />,
     children: [
@@ -47,7 +62,12 @@ const router = createBrowserRouter([
       { path: "/jobs/:id/gate", element: <GatePage /> },
       { path: "/jobs/:id/bench", element: <BenchPage /> },
       { path: "/jobs/:id/repair", element: <RepairPage /> },
+      { path: "/jobs/:id/proof", element: <ProofPage /> },
+      { path: "/jobs/:id/hand-back", element: <HandBackPage /> },
+      { path: "/jobs/:id/report", element: <ReportPage /> },
       { path: "/jobs/:id/record", element: <RecordPage /> },
+      { path: "/shop", element: <ShopPage /> },
+      { path: "/me", element: <MePage /> },
       { path: "*", element: <NotHere /> },
     ],
   },

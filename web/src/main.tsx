@@ -8,6 +8,8 @@ import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { Refusal } from "./api/client";
 import "./theme/fonts.css";
+import { start } from "./outbox/outbox";
+import { startTheme } from "./theme/mode";
 import { theme } from "./theme/theme";
 import { Hatches } from "./ui/hatch";
 import { parse } from "./reading/parse";
@@ -40,6 +42,9 @@ const client: QueryClient = new QueryClient({
 
 // the browser tests hold this parser to the server's table of cases
 (window as unknown as { spannungParse: typeof parse }).spannungParse = parse;
+
+startTheme();
+start();
 
 const root = document.getElementById("root");
 if (root)

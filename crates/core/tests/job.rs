@@ -2,114 +2,15 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
+mod common;
+
+use common::{Log, close, gate, reading};
 use proptest::prelude::*;
 use spannung_circuit::state::{Battery, Wheel};
 use spannung_circuit::{Change, VehicleState};
-use spannung_core::catalogue::Catalogue;
-use spannung_core::job::entry::{Body, Fate, Logged, Outcome, ReadingResult, Role};
-use spannung_core::job::gate::{self, Standing};
-use spannung_core::job::{Job, admit};
-use std::sync::OnceLock;
-use time::OffsetDateTime;
+use spannung_core::job::entry::{Body, Fate, Logged, Outcome, Role};
+use spannung_core::job::gate::Standing;
 use uuid::Uuid;
-
-fn catalogue() -> &'static Catalogue {
-    static C: OnceLock<Catalogue> = OnceLock::new();
-    C.get_or_init(|| Catalogue::shipped().unwrap())
-}
-
-#[derive(Default)]
-struct Log {
-    entries: Vec<Logged>,
-    brought: Vec<(Uuid, Logged)>,
-}
-
-impl Log {
-    fn opened() -> Self {
-        let mut log = Self::default();
-        log.add(Body::Opened {
-            words: "Dead".into(),
-            volts_class: 48,
-            drive: "geared-hub".into(),
-            seconds: 0.0,
-        });
-        log
-    }
-    fn with_pack() -> Self {
-        let mut log = Self::opened();
-        log.add(Body::Pack {
-            pack: Uuid::from_u128(1),
-            sticker: "K-1".into(),
-        });
-        log
-    }
-    fn add(&mut self, body: Body) -> Uuid {
-        let id = Uuid::from_u128(1000 + self.entries.len() as u128);
-        self.entries.push(Logged {
-            id,
-            seq: self.entries.len() as i64 + 1,
-            at: OffsetDateTime::UNIX_EPOCH,
-            by: "Ada".into(),
-            body,
-        });
-        id
-    }
-    fn job(&self) -> Job {
-        Job::fold(catalogue(), &self.entries, &self.brought)
-    }
-    fn standing(&self) -> Standing {
-        gate::standing(catalogue(), &self.job())
-    }
-    fn refuses(&self, body: &Body, role: Role) -> Option<&'static str> {
-        match admit::admit(catalogue(), &self.job(), body, role) {
-            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
-            _ => None,
-        }
-    }
-    fn clear_gate(&mut self) {
-        for (check, answer, typed) in [
-            ("shape", "flat", None),
-            ("leak", "none", None),
-            ("heat", "cool", None),
-            ("fall", "none", None),
-            ("water", "dry", None),
-            ("floor", "above", Some("51.0")),
-            ("smell", "none", None),
-            ("wheel", "up", None),
-            ("off", "reach", None),
-        ] {
-            self.add(gate(check, answer, typed));
-        }
-    }
-}
-
-fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
-    Body::Gate {
-        check: check.into(),
-        answer: answer.into(),
-        typed: typed.map(Into::into),
-    }
-}
-
-fn reading(test: &str, typed: &str) -> Body {
-    Body::Reading {
-        test: test.into(),
-        result: ReadingResult::Figure,
-        typed: typed.into(),
-        minutes: 1.0,
-        insisted: false,
-    }
-}
-
-fn close(outcome: Outcome) -> Body {
-    Body::Close {
-        outcome,
-        class: None,
-        cause_confirmed: false,
-        words: String::new(),
-        shown: None,
-    }
-}
 
 #[test]
 fn the_gate_opens_when_every_contact_is_closed() {

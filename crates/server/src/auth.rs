@@ -12,6 +12,7 @@ use axum_extra::extract::CookieJar;
 use axum_extra::extract::cookie::{Cookie, SameSite};
 use rand::Rng;
 use sha2::{Digest, Sha256};
+use spannung_core::job::Role;
 use spannung_store::people::Person;
 use time::Duration;
 
@@ -91,6 +92,75 @@ impl FromRequestParts<App> for Who {
             .await?;
         found.map(Who).ok_or(ApiError::NotSignedIn)
     }
+}
+
+/// The owner. Being an argument of a handler is what keeps everybody else out.
+#[derive(Debug, Clone)]
+pub struct Owner(pub Person);
+
+impl FromRequestParts<App> for Owner {
+    type Rejection = ApiError;
+
+    async fn from_request_parts(parts: &mut Parts, app: &App) -> Result<Self, ApiError> {
+        let Who(person) = Who::from_request_parts(parts, app).await?;
+        if person.role != Role::Owner {
+            return Err(ApiError::not_allowed("Only the owner does this."));
+        }
+        Ok(Self(person))
+    }
+}
+
+/// Failures of one account within [`WINDOW`] that stop it.
+pub const ACCOUNT_FAILURES: i64 = 5;
+/// How long failures count.
+pub const WINDOW: Duration = Duration::minutes(15);
+
+/// A secret that did not fit counts as a failed sign-in of its account, so that guessing is slow whatever
+/// is guessed.
+///
+/// # Errors
+/// Too many failures, or the secret does not fit.
+pub async fn throttled(
+    app: &App,
+    name: &str,
+    field: &'static str,
+    fits: impl Future<Output = bool>,
+) -> Result<(), ApiError> {
+    let now = time::OffsetDateTime::now_utc();
+    let (account, _) = app.store.failures(name, "", now - WINDOW).await?;
+    if account >= ACCOUNT_FAILURES {
+        return Err(too_many());
+    }
+    if !fits.await {
+        app.store.note_failure(name, "", now).await?;
+        return Err(ApiError::refused(
+            StatusCode::FORBIDDEN,
+            "does-not-fit",
+            Some(field),
+            format!("This {field} does not fit {name}."),
+        ));
+    }
+    Ok(())
+}
+
+/// Guessed too often.
+pub fn too_many() -> ApiError {
+    ApiError::refused(
+        StatusCode::TOO_MANY_REQUESTS,
+        "too-many",
+        None,
+        "Too many wrong passwords. Wait 15 minutes, or ask the owner.",
+    )
+}
+
+/// Hash a password or code, off the async threads.
+///
+/// # Errors
+/// The hasher refuses (never seen).
+pub async fn hashed(secret: String) -> Result<String, ApiError> {
+    tokio::task::spawn_blocking(move || hash_password(&secret))
+        .await
+        .map_err(|_| ApiError::internal("password hash"))?
 }
 
 /// Requests that change something may come from our own pages only: a foreign Origin is refused, a

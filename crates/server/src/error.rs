@@ -81,6 +81,11 @@ impl ApiError {
         }
     }
 
+    /// A role that may not.
+    pub fn not_allowed(sentence: &str) -> Self {
+        Self::refused(StatusCode::FORBIDDEN, "not-allowed", None, sentence)
+    }
+
     /// Nothing there.
     pub fn not_found(what: &str) -> Self {
         Self::refused(
@@ -162,6 +167,13 @@ impl IntoResponse for ApiError {
                 "foreign-entry".into(),
                 Some("id".into()),
                 "This entry belongs to another job.".into(),
+                None,
+            ),
+            Self::Store(StoreError::LastOwner) => (
+                StatusCode::CONFLICT,
+                "last-owner".into(),
+                Some("role".into()),
+                "A shop keeps one owner who can sign in.".into(),
                 None,
             ),
             Self::Store(StoreError::Taken(name)) => (

@@ -7,7 +7,9 @@ pub mod demo;
 pub mod error;
 pub mod models;
 pub mod pages;
+pub mod picture;
 pub mod routes;
+pub mod shop;
 pub mod work;
 
 use axum::Router;
@@ -50,6 +52,12 @@ pub struct App {
     pub public_url: Arc<str>,
     /// Folder of the built page.
     pub web: Arc<PathBuf>,
+    /// Which jobs have new entries, for whoever follows one.
+    pub news: tokio::sync::broadcast::Sender<routes::live::News>,
+    /// True once the program is asked to end: streams that would stay open end then.
+    pub closing: tokio::sync::watch::Sender<bool>,
+    /// Tickets worked out for the rack, by job and head.
+    pub tickets: Arc<routes::rack::Tickets>,
     /// Show how to sign in on the sign-in page (demonstration only).
     pub demo: bool,
 }
@@ -71,6 +79,14 @@ fn api() -> OpenApiRouter<App> {
         .merge(routes::jobs::router())
         .merge(routes::customers::router())
         .merge(routes::packs::router())
+        .merge(routes::exchange::router())
+        .merge(routes::photos::router())
+        .merge(routes::sheets::router())
+        .merge(routes::vehicles::router())
+        .merge(routes::people::router())
+        .merge(routes::shop::router())
+        .merge(routes::live::router())
+        .merge(routes::calendar::router())
 }
 
 /// The OpenAPI description as JSON text, the same bytes every time.

@@ -4,7 +4,8 @@ use clap::{Parser, Subcommand};
 use spannung_core::catalogue::Catalogue;
 use spannung_server::clock::Clock;
 use spannung_server::models::Models;
-use spannung_server::{App, demo, openapi_json, router};
+use spannung_server::routes::{exchange, live, people};
+use spannung_server::{App, demo, openapi_json, router, work};
 use spannung_store::Store;
 use std::net::SocketAddr;
 use std::path::PathBuf;
@@ -24,9 +25,12 @@ struct Cli {
 enum Command {
     /// Serve the page and the API.
     Serve {
-        /// File that holds the database address (mode 0600).
+        /// Address of the database.
+        #[arg(long, env = "DATABASE_URL", hide_env_values = true)]
+        database_url: Option<String>,
+        /// File that holds the address instead (mode 0600): it does not show in the list of processes.
         #[arg(long)]
-        database_url_file: PathBuf,
+        database_url_file: Option<PathBuf>,
         /// Address to listen on.
         #[arg(long, default_value = "127.0.0.1:8040")]
         listen: SocketAddr,
@@ -45,6 +49,8 @@ enum Command {
     },
     /// Print the OpenAPI description.
     Openapi,
+    /// Print the JSON Schema of a job as one document.
+    JobSchema,
 }
 
 #[tokio::main]
@@ -66,35 +72,38 @@ async fn main() -> ExitCode {
 }
 
 async fn run(cli: Cli) -> Result<(), String> {
-    let (file, listen, public_url, web, with_demo, freeze) = match cli.command {
-        Command::Openapi => {
-            print!("{}", openapi_json().map_err(|e| e.to_string())?);
-            return Ok(());
-        }
-        Command::Serve {
-            database_url_file,
-            listen,
-            public_url,
-            web,
-            demo,
-            freeze,
-        } => (database_url_file, listen, public_url, web, demo, freeze),
+    let Command::Serve {
+        database_url,
+        database_url_file,
+        listen,
+        public_url,
+        web,
+        demo: with_demo,
+        freeze,
+    } = cli.command
+    else {
+        return print(&cli.command);
     };
-    let url = std::fs::read_to_string(&file).map_err(|e| {
-        format!(
-            "{} cannot be read: {e}. Start with ./spannung demo.",
-            file.display()
-        )
-    })?;
+    let url = match database_url_file {
+        Some(file) => std::fs::read_to_string(&file).map_err(|e| {
+            format!(
+                "{} cannot be read: {e}. Start with ./spannung demo.",
+                file.display()
+            )
+        })?,
+        None => database_url
+            .ok_or("no database is named: set DATABASE_URL, or give --database-url-file.")?,
+    };
     let catalogue = Arc::new(Catalogue::shipped().map_err(|e| e.to_string())?);
-    let store = Store::connect(url.trim()).await.map_err(|e| {
-        format!("{e}. Is the database started? ./spannung stop, then ./spannung demo.")
-    })?;
+    let store = Store::connect(url.trim())
+        .await
+        .map_err(|e| format!("{e}. Is the database started, and its address right?"))?;
     let listener = tokio::net::TcpListener::bind(listen)
         .await
         .map_err(|e| format!("{listen} cannot be used: {e}. Another program may hold the port; choose one with --port."))?;
     let bound = listener.local_addr().map_err(|e| e.to_string())?;
     let mut app = App {
+        news: live::start(store.clone()),
         store,
         catalogue,
         models: Arc::new(Models::default()),
@@ -103,6 +112,8 @@ async fn run(cli: Cli) -> Result<(), String> {
             .unwrap_or_else(|| format!("http://{bound}"))
             .into(),
         web: Arc::new(web),
+        closing: tokio::sync::watch::Sender::new(false),
+        tickets: Arc::default(),
         demo: with_demo,
     };
     if with_demo {
@@ -122,16 +133,53 @@ async fn run(cli: Cli) -> Result<(), String> {
             .map_err(|e| format!("“{text}” is not a time: {e}"))?;
         app.clock = Clock::Frozen(at);
     }
+    cards(&app).await?;
+    let mut first_owner = None;
+    if app.store.people_count().await.map_err(|e| e.to_string())? == 0 {
+        let (url, expires_at) = people::link(&app, None).await.map_err(|e| e.to_string())?;
+        tracing::info!(%expires_at, "no people yet: open the link once to become the owner");
+        first_owner = Some(url);
+    }
     app.models.warm(&app.catalogue).await;
     // one line on standard output tells whoever started us that we are ready
     println!("listening http://{bound}");
+    if let Some(url) = first_owner {
+        println!("first owner {url}");
+    }
+    let closing = app.closing.clone();
     axum::serve(
         listener,
         router(app).into_make_service_with_connect_info::<SocketAddr>(),
     )
-    .with_graceful_shutdown(stopped())
+    .with_graceful_shutdown(async move {
+        stopped().await;
+        closing.send_replace(true);
+    })
     .await
     .map_err(|e| e.to_string())
+}
+
+fn print(command: &Command) -> Result<(), String> {
+    let text = match command {
+        Command::Openapi => openapi_json(),
+        Command::JobSchema => exchange::schema_json(),
+        Command::Serve { .. } => Ok(String::new()),
+    };
+    print!("{}", text.map_err(|e| e.to_string())?);
+    Ok(())
+}
+
+/// Make the cards of jobs that have none: after an upgrade from before there were cards.
+async fn cards(app: &App) -> Result<(), String> {
+    for id in app.store.without_card().await.map_err(|e| e.to_string())? {
+        let job = work::load(app, id).await.map_err(|e| e.to_string())?.job;
+        let card = work::card(app, &job);
+        app.store
+            .put_card(id, &card)
+            .await
+            .map_err(|e| e.to_string())?;
+    }
+    Ok(())
 }
 
 async fn stopped() {

@@ -3,13 +3,16 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::models::Ready;
+use crate::shop;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::state::VehicleState;
 use spannung_core::diagnosis::tests;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry::{Shown, ShownSuspect};
+use spannung_core::job::items::{self, Opened};
 use spannung_core::job::{Body, Job, Logged, Role, admit};
 use spannung_store::StoreError;
+use spannung_store::card::Card;
 use spannung_store::job::{JobRow, NewEntry};
 use std::collections::BTreeSet;
 use std::sync::Arc;
@@ -62,7 +65,7 @@ pub async fn load(app: &App, id: Uuid) -> Result<Loaded, ApiError> {
         .store
         .brought(id, &packs(entries.iter().map(|e| &e.body)))
         .await?;
-    let job = Job::fold(&app.catalogue, &entries, &brought);
+    let job = Job::fold_imported(&app.catalogue, &entries, &brought, row.imported);
     Ok(Loaded {
         row,
         entries,
@@ -121,7 +124,7 @@ pub async fn append(
         let mut brought = loaded.brought;
         let mut fresh = Vec::new();
         for one in sent.iter().filter(|s| !known.contains(&s.id)) {
-            let job = Job::fold(&app.catalogue, &trial, &brought);
+            let job = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
             conflict(one, &loaded.entries)?;
             admit::admit(&app.catalogue, &job, &one.body, role)?;
             if let Body::Void { entry, .. } = &one.body {
@@ -133,11 +136,29 @@ pub async fn append(
                 Body::Reading { .. } | Body::Check { .. } | Body::Skip { .. }
             );
             let pack_now = job.pack.as_ref().map(|p| p.0);
+            if needs_model && job.family(&app.catalogue).is_none() {
+                return Err(no_model());
+            }
             if needs_model {
                 let checked = body.clone();
                 weigh(app, job, role, move |w| w.admit(&checked)).await??;
-            } else if let Body::Close { shown, .. } = &mut body {
-                *shown = Some(shown_now(app, job, role).await?);
+            } else if matches!(
+                body,
+                Body::Close { .. } | Body::CloseItem { .. } | Body::Except { .. }
+            ) {
+                let opened = opened(app, &job, role).await?;
+                admit::with_opened(&app.catalogue, &job, &opened, &body)?;
+            }
+            match &mut body {
+                Body::Close { shown, terms, .. } => {
+                    *shown = shown_now(app, &loaded.job, role).await?;
+                    *terms = Some(shop::now(app).await?.terms);
+                }
+                Body::Quote { terms, .. } => *terms = Some(shop::now(app).await?.terms),
+                Body::Photo { photo, .. } => {
+                    app.store.photo(id, *photo, true).await?;
+                }
+                _ => {}
             }
             if let Body::Pack { pack, .. } = &body {
                 brought.extend(app.store.brought(id, &[*pack]).await?);
@@ -163,7 +184,9 @@ pub async fn append(
         if fresh.is_empty() {
             return Ok(());
         }
-        match app.store.append(id, loaded.row.head, &fresh).await {
+        let after = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
+        let card = card(app, &after);
+        match app.store.append(id, loaded.row.head, &fresh, &card).await {
             Ok(_) => return Ok(()),
             Err(StoreError::Moved) => continue,
             Err(error) => return Err(error.into()),
@@ -212,8 +235,8 @@ fn conflict(one: &Sent, entries: &[Logged]) -> Result<(), ApiError> {
     }
 }
 
-/// Only readings, checks, parts, minutes, skips, symptoms, risks, waits and notes can be struck out:
-/// what the gate rests on cannot be undone that way.
+/// What can be struck out: what somebody measured, wrote or planned. What the gate rests on, a proof,
+/// an item closed and the closing cannot be undone that way.
 fn voidable(entries: &[Logged], id: Uuid) -> Result<(), ApiError> {
     let Some(entry) = entries.iter().find(|e| e.id == id) else {
         return Err(ApiError::not_found("entry"));
@@ -229,6 +252,15 @@ fn voidable(entries: &[Logged], id: Uuid) -> Result<(), ApiError> {
         | Body::ByHand { .. }
         | Body::Change { .. }
         | Body::Wait { .. }
+        | Body::PointReading { .. }
+        | Body::Sheet { .. }
+        | Body::Quote { .. }
+        | Body::GoodsIn { .. }
+        | Body::Claim { .. }
+        | Body::Reassembly { .. }
+        | Body::OpenItem { .. }
+        | Body::Except { .. }
+        | Body::Photo { .. }
         | Body::Note { .. } => Ok(()),
         _ => Err(ApiError::refused(
             axum::http::StatusCode::UNPROCESSABLE_ENTITY,
@@ -239,8 +271,12 @@ fn voidable(entries: &[Logged], id: Uuid) -> Result<(), ApiError> {
     }
 }
 
-async fn shown_now(app: &App, job: Job, role: Role) -> Result<Shown, ApiError> {
-    let suspects = weigh(app, job, role, |w| {
+/// What the screen says now, kept with a closing; nothing for a vehicle without a wiring model.
+async fn shown_now(app: &App, job: &Job, role: Role) -> Result<Option<Shown>, ApiError> {
+    if job.family(&app.catalogue).is_none() {
+        return Ok(None);
+    }
+    let suspects = weigh(app, job.clone(), role, |w| {
         let bench = w.bench();
         bench
             .suspects
@@ -253,11 +289,54 @@ async fn shown_now(app: &App, job: Job, role: Role) -> Result<Shown, ApiError> {
             .collect()
     })
     .await?;
-    Ok(Shown {
+    Ok(Some(Shown {
         suspects,
         catalogue: app.catalogue.hash.clone(),
         engine: env!("CARGO_PKG_VERSION").into(),
-    })
+    }))
+}
+
+/// Places opened on a job's vehicle; none where there is no wiring model.
+///
+/// # Errors
+/// The work stopped.
+pub async fn opened(app: &App, job: &Job, role: Role) -> Result<Vec<Opened>, ApiError> {
+    if job.family(&app.catalogue).is_none() {
+        return Ok(Vec::new());
+    }
+    weigh(app, job.clone(), role, |w| items::opened(w.model, w.job)).await
+}
+
+/// The card of a job: what it is found by and hung up with.
+pub fn card(app: &App, job: &Job) -> Card {
+    let closed = job.closed.as_ref();
+    let mended = closed
+        .and_then(|c| c.class.as_ref())
+        .and_then(|c| app.catalogue.classes.get(c));
+    let recheck = closed.and_then(|c| c.recheck.as_ref());
+    Card {
+        vehicle: job.vehicle.clone(),
+        frame_number: job.frame_number.clone().unwrap_or_default(),
+        words: job.words.clone(),
+        outcome: closed.map_or(String::new(), |c| c.outcome.words().into()),
+        mended: mended.map_or(String::new(), |c| c.name.clone()),
+        opened_at: job.opened_at,
+        closed_at: closed.map(|c| c.at),
+        promised: job.promised,
+        waits_until: job.waiting.as_ref().and_then(|w| w.until),
+        recheck_by: recheck.map(|r| r.by),
+        recheck_what: recheck.map_or(String::new(), |r| r.what.clone()),
+        from_job: job.from_job,
+    }
+}
+
+fn no_model() -> ApiError {
+    ApiError::refused(
+        axum::http::StatusCode::UNPROCESSABLE_ENTITY,
+        "no-model",
+        None,
+        "This vehicle has no wiring model: name the point by hand.",
+    )
 }
 
 /// Name of a test on a weighed job's vehicle.

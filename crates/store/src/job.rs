@@ -1,5 +1,6 @@
 //! Jobs, their logs, packs.
 
+use crate::card::{self, Card};
 use crate::{Store, StoreError, unique};
 use spannung_core::job::{Body, Logged};
 use sqlx::types::Json;
@@ -19,7 +20,17 @@ pub struct JobRow {
     pub closed: bool,
     /// Sequence of its newest entry.
     pub head: i64,
+    /// Sequence of the newest entry that came in from elsewhere; 0 for a job of this shop.
+    pub imported: i64,
+    /// Sequence of the newest finding on any pack this job has had on it, in whatever job.
+    pub pack_head: i64,
 }
+
+const JOB_COLUMNS: &str = "id, number, customer_id, closed, head,
+    coalesce((SELECT i.head FROM import i WHERE i.job_id = job.id), 0) AS imported,
+    coalesce((SELECT max(f.seq) FROM entry f WHERE f.pack_id IN
+      (SELECT (p.body ->> 'pack')::uuid FROM entry p
+       WHERE p.job_id = job.id AND p.body ->> 'kind' = 'pack')), 0) AS pack_head";
 
 /// An entry to be stored.
 #[derive(Debug, Clone, PartialEq)]
@@ -85,23 +96,23 @@ impl Store {
     /// # Errors
     /// There is no such job.
     pub async fn job(&self, id: Uuid) -> Result<JobRow, StoreError> {
-        sqlx::query_as("SELECT id, number, customer_id, closed, head FROM job WHERE id = $1")
-            .bind(id)
-            .fetch_optional(&self.pool)
-            .await?
-            .ok_or(StoreError::NotFound("job"))
+        sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {JOB_COLUMNS} FROM job WHERE id = $1"
+        )))
+        .bind(id)
+        .fetch_optional(&self.pool)
+        .await?
+        .ok_or(StoreError::NotFound("job"))
     }
 
-    /// Open jobs, or all, in the order they were opened. Jobs without any entry are left out.
+    /// Open jobs in the order they were opened. Jobs without any entry are left out.
     ///
     /// # Errors
     /// The database does not answer.
-    pub async fn jobs(&self, closed_too: bool) -> Result<Vec<JobRow>, StoreError> {
-        Ok(sqlx::query_as(
-            "SELECT id, number, customer_id, closed, head FROM job
-             WHERE head > 0 AND (NOT closed OR $1) ORDER BY number",
-        )
-        .bind(closed_too)
+    pub async fn jobs(&self) -> Result<Vec<JobRow>, StoreError> {
+        Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!(
+            "SELECT {JOB_COLUMNS} FROM job WHERE head > 0 AND NOT closed ORDER BY number"
+        )))
         .fetch_all(&self.pool)
         .await?)
     }
@@ -148,8 +159,9 @@ impl Store {
             .collect()
     }
 
-    /// Append entries. Those whose id stands in the log already are left as they are. `seen` is the
-    /// head the caller's checks were made against.
+    /// Append entries, and write the job's card as it is after them. Entries whose id stands in the log
+    /// already are left as they are. `seen` is the head the caller's checks were made against. Whoever
+    /// listens ([`Store::watch`]) is told.
     ///
     /// # Errors
     /// [`StoreError::Moved`] when the head is another and something new is to be stored,
@@ -159,6 +171,7 @@ impl Store {
         job: Uuid,
         seen: i64,
         entries: &[NewEntry],
+        card: &Card,
     ) -> Result<i64, StoreError> {
         let mut tx = self.pool.begin().await?;
         let head: i64 = sqlx::query_scalar("SELECT head FROM job WHERE id = $1 FOR UPDATE")
@@ -213,6 +226,11 @@ impl Store {
             sqlx::query("UPDATE job SET head = $2 WHERE id = $1")
                 .bind(job)
                 .bind(newest)
+                .execute(&mut *tx)
+                .await?;
+            card::write(&mut tx, job, card).await?;
+            sqlx::query("SELECT pg_notify('spannung_job', $1)")
+                .bind(format!("{job} {newest}"))
                 .execute(&mut *tx)
                 .await?;
         }

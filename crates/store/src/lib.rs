@@ -5,9 +5,13 @@
 //! head it has seen, and gets [`StoreError::Moved`] when somebody else was quicker, to look again.
 //! Queries are run-time `query_as`; the tests run every one of them against a real server.
 
+pub mod card;
+pub mod import;
 pub mod job;
 pub mod people;
 pub mod settings;
+pub mod shop;
+pub mod watch;
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use std::str::FromStr;
@@ -34,6 +38,9 @@ pub enum StoreError {
     /// A name that must be unique is taken.
     #[error("“{0}” is taken already")]
     Taken(String),
+    /// The last owner cannot be disabled or made something else.
+    #[error("a shop keeps one owner")]
+    LastOwner,
     /// A stored entry does not read: the database was written by something else.
     #[error("entry {0} in the database does not read")]
     Unreadable(i64),

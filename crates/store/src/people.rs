@@ -86,6 +86,238 @@ impl Store {
             .transpose()
     }
 
+    /// Everybody, by name, with whether they are disabled and have a code.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn people(&self) -> Result<Vec<(Person, bool, bool)>, StoreError> {
+        let rows: Vec<(Uuid, String, String, bool, bool)> = sqlx::query_as(
+            "SELECT id, name, role, disabled, code_hash IS NOT NULL FROM person ORDER BY lower(name)",
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        rows.into_iter()
+            .map(|(id, name, role, disabled, code)| {
+                Ok((PersonRow { id, name, role }.person()?, disabled, code))
+            })
+            .collect()
+    }
+
+    /// Change a person's name, role and whether they may sign in. Disabling ends their sessions.
+    ///
+    /// # Errors
+    /// There is no such person, the name is taken, or the last owner would be gone.
+    pub async fn change_person(&self, person: &Person, disabled: bool) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        // one change of people at a time, so that two owners cannot take each other's keys
+        sqlx::query("LOCK TABLE person IN SHARE ROW EXCLUSIVE MODE")
+            .execute(&mut *tx)
+            .await?;
+        let done =
+            sqlx::query("UPDATE person SET name = $2, role = $3, disabled = $4 WHERE id = $1")
+                .bind(person.id)
+                .bind(&person.name)
+                .bind(person.role.word())
+                .bind(disabled)
+                .execute(&mut *tx)
+                .await
+                .map_err(|e| unique(e, &person.name))?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("person"));
+        }
+        let owners: i64 =
+            sqlx::query_scalar("SELECT count(*) FROM person WHERE role = 'owner' AND NOT disabled")
+                .fetch_one(&mut *tx)
+                .await?;
+        if owners == 0 {
+            return Err(StoreError::LastOwner);
+        }
+        if disabled {
+            sqlx::query("DELETE FROM session WHERE person_id = $1")
+                .bind(person.id)
+                .execute(&mut *tx)
+                .await?;
+            sqlx::query("DELETE FROM calendar_link WHERE person_id = $1")
+                .bind(person.id)
+                .execute(&mut *tx)
+                .await?;
+        }
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Set a password. All sessions of the person end.
+    ///
+    /// # Errors
+    /// There is no such person.
+    pub async fn set_password(&self, person: Uuid, hash: &str) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        let done = sqlx::query("UPDATE person SET password_hash = $2 WHERE id = $1")
+            .bind(person)
+            .bind(hash)
+            .execute(&mut *tx)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("person"));
+        }
+        sqlx::query("DELETE FROM session WHERE person_id = $1")
+            .bind(person)
+            .execute(&mut *tx)
+            .await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
+    /// Set or take away the short code for changing over.
+    ///
+    /// # Errors
+    /// There is no such person.
+    pub async fn set_code(&self, person: Uuid, hash: Option<&str>) -> Result<(), StoreError> {
+        let done = sqlx::query("UPDATE person SET code_hash = $2 WHERE id = $1")
+            .bind(person)
+            .bind(hash)
+            .execute(&self.pool)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("person"));
+        }
+        Ok(())
+    }
+
+    /// A person who may sign in, with the hash of the short code.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn person_with_code(
+        &self,
+        name: &str,
+    ) -> Result<Option<(Person, Option<String>)>, StoreError> {
+        let row: Option<(Uuid, String, String, Option<String>)> = sqlx::query_as(
+            "SELECT id, name, role, code_hash FROM person WHERE lower(name) = lower($1) AND NOT disabled",
+        )
+        .bind(name)
+        .fetch_optional(&self.pool)
+        .await?;
+        row.map(|(id, name, role, hash)| Ok((PersonRow { id, name, role }.person()?, hash)))
+            .transpose()
+    }
+
+    /// Write a one-time link: for the first owner (no person) or for somebody to set a password.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn invite(
+        &self,
+        token_hash: &[u8],
+        person: Option<Uuid>,
+        expires_at: OffsetDateTime,
+    ) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO invitation (token_hash, person_id, expires_at) VALUES ($1, $2, $3)",
+        )
+        .bind(token_hash)
+        .bind(person)
+        .bind(expires_at)
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Whom a one-time link is for, when it can still be used: none for the first owner.
+    ///
+    /// # Errors
+    /// The link is used, too old, or never was.
+    pub async fn invited(
+        &self,
+        token_hash: &[u8],
+        now: OffsetDateTime,
+    ) -> Result<Option<Person>, StoreError> {
+        let person: Option<Option<Uuid>> = sqlx::query_scalar(
+            "SELECT person_id FROM invitation
+             WHERE token_hash = $1 AND used_at IS NULL AND expires_at > $2",
+        )
+        .bind(token_hash)
+        .bind(now)
+        .fetch_optional(&self.pool)
+        .await?;
+        match person {
+            None => Err(StoreError::NotFound("link, or it has been used")),
+            Some(None) => Ok(None),
+            Some(Some(id)) => {
+                let row: Option<PersonRow> = sqlx::query_as(
+                    "SELECT id, name, role FROM person WHERE id = $1 AND NOT disabled",
+                )
+                .bind(id)
+                .fetch_optional(&self.pool)
+                .await?;
+                Ok(Some(row.ok_or(StoreError::NotFound("person"))?.person()?))
+            }
+        }
+    }
+
+    /// Use a one-time link up; every other link of the same person with it.
+    ///
+    /// # Errors
+    /// It has been used meanwhile.
+    pub async fn use_invitation(
+        &self,
+        token_hash: &[u8],
+        now: OffsetDateTime,
+    ) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "UPDATE invitation SET used_at = $2 WHERE used_at IS NULL AND expires_at > $2
+               AND (token_hash = $1 OR person_id IS NOT DISTINCT FROM
+                    (SELECT person_id FROM invitation WHERE token_hash = $1))
+               AND EXISTS (SELECT 1 FROM invitation WHERE token_hash = $1 AND used_at IS NULL)",
+        )
+        .bind(token_hash)
+        .bind(now)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("link, or it has been used"));
+        }
+        Ok(())
+    }
+
+    /// Set a person's private calendar link, or revoke it.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn set_calendar(
+        &self,
+        person: Uuid,
+        token_hash: Option<&[u8]>,
+    ) -> Result<(), StoreError> {
+        match token_hash {
+            Some(hash) => sqlx::query(
+                "INSERT INTO calendar_link (person_id, token_hash) VALUES ($1, $2)
+                 ON CONFLICT (person_id) DO UPDATE SET token_hash = excluded.token_hash",
+            )
+            .bind(person)
+            .bind(hash),
+            None => sqlx::query("DELETE FROM calendar_link WHERE person_id = $1").bind(person),
+        }
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Does a calendar link belong to somebody who may sign in?
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn calendar_person(&self, token_hash: &[u8]) -> Result<Option<Person>, StoreError> {
+        let row: Option<PersonRow> = sqlx::query_as(
+            "SELECT p.id, p.name, p.role FROM calendar_link c JOIN person p ON p.id = c.person_id
+             WHERE c.token_hash = $1 AND NOT p.disabled",
+        )
+        .bind(token_hash)
+        .fetch_optional(&self.pool)
+        .await?;
+        row.map(PersonRow::person).transpose()
+    }
+
     /// Begin a session.
     ///
     /// # Errors

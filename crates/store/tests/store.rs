@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
 use spannung_core::job::{Body, Role};
+use spannung_store::card::Card;
 use spannung_store::job::NewEntry;
 use spannung_store::people::{Customer, Person};
 use spannung_store::{Store, StoreError};
@@ -16,6 +17,7 @@ fn opened() -> Body {
         volts_class: 48,
         drive: "geared-hub".into(),
         seconds: 0.0,
+        from_job: None,
     }
 }
 
@@ -108,7 +110,7 @@ async fn a_customer_can_be_erased_and_the_job_stays(pool: PgPool) {
         customer: customer.id,
     };
     store
-        .append(job.id, 0, &[entry(opened()), entry(body)])
+        .append(job.id, 0, &[entry(opened()), entry(body)], &Card::default())
         .await
         .unwrap();
     assert_eq!(
@@ -136,22 +138,30 @@ async fn sending_twice_is_once_and_a_stale_head_is_told(pool: PgPool) {
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
     assert_eq!(store.open_job(job.id).await.unwrap().number, job.number);
     assert!(
-        store.jobs(true).await.unwrap().is_empty(),
+        store.jobs().await.unwrap().is_empty(),
         "a job without entries hangs nowhere"
     );
     let first = [entry(opened()), entry(note("a"))];
-    let head = store.append(job.id, 0, &first).await.unwrap();
+    let head = store
+        .append(job.id, 0, &first, &Card::default())
+        .await
+        .unwrap();
     assert_eq!(
-        store.append(job.id, 0, &first).await.unwrap(),
+        store
+            .append(job.id, 0, &first, &Card::default())
+            .await
+            .unwrap(),
         head,
         "the same again changes nothing"
     );
     assert!(matches!(
-        store.append(job.id, 0, &[entry(note("b"))]).await,
+        store
+            .append(job.id, 0, &[entry(note("b"))], &Card::default())
+            .await,
         Err(StoreError::Moved)
     ));
     store
-        .append(job.id, head, &[entry(note("b"))])
+        .append(job.id, head, &[entry(note("b"))], &Card::default())
         .await
         .unwrap();
     let entries = store.entries(job.id).await.unwrap();
@@ -159,17 +169,20 @@ async fn sending_twice_is_once_and_a_stale_head_is_told(pool: PgPool) {
     assert!(entries.windows(2).all(|w| w[0].seq < w[1].seq));
     let other = store.open_job(Uuid::new_v4()).await.unwrap();
     assert!(matches!(
-        store.append(other.id, 0, &first).await,
+        store.append(other.id, 0, &first, &Card::default()).await,
         Err(StoreError::ForeignEntry)
     ));
-    assert_eq!(store.jobs(false).await.unwrap().len(), 1);
+    assert_eq!(store.jobs().await.unwrap().len(), 1);
 }
 
 #[sqlx::test]
 async fn the_log_refuses_to_be_changed(pool: PgPool) {
     let store = Store::on(pool.clone());
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
-    store.append(job.id, 0, &[entry(opened())]).await.unwrap();
+    store
+        .append(job.id, 0, &[entry(opened())], &Card::default())
+        .await
+        .unwrap();
     assert!(
         sqlx::query("UPDATE entry SET by_name = 'x'")
             .execute(&pool)
@@ -201,7 +214,12 @@ async fn findings_follow_the_pack_into_other_jobs_unless_struck_out(pool: PgPool
         })
     };
     let head = store
-        .append(a.id, 0, &[entry(opened()), finding.clone()])
+        .append(
+            a.id,
+            0,
+            &[entry(opened()), finding.clone()],
+            &Card::default(),
+        )
         .await
         .unwrap();
     assert_eq!(store.brought(b.id, &[pack]).await.unwrap().len(), 1);
@@ -215,7 +233,10 @@ async fn findings_follow_the_pack_into_other_jobs_unless_struck_out(pool: PgPool
         entry: finding.id,
         reason: "x".into(),
     };
-    store.append(a.id, head, &[entry(void)]).await.unwrap();
+    store
+        .append(a.id, head, &[entry(void)], &Card::default())
+        .await
+        .unwrap();
     assert!(store.brought(b.id, &[pack]).await.unwrap().is_empty());
 }
 
@@ -228,14 +249,22 @@ async fn closing_takes_a_job_off_the_rack(pool: PgPool) {
         class: None,
         cause_confirmed: false,
         words: String::new(),
+        watch: String::new(),
+        recheck: None,
         shown: None,
+        terms: None,
     };
     store
-        .append(job.id, 0, &[entry(opened()), entry(close)])
+        .append(
+            job.id,
+            0,
+            &[entry(opened()), entry(close)],
+            &Card::default(),
+        )
         .await
         .unwrap();
-    assert!(store.jobs(false).await.unwrap().is_empty());
-    assert_eq!(store.jobs(true).await.unwrap().len(), 1);
+    assert!(store.jobs().await.unwrap().is_empty());
+    assert!(store.job(job.id).await.unwrap().closed);
 }
 
 #[sqlx::test]

@@ -6,6 +6,9 @@ export const api = createClient<paths>({ baseUrl: "/api" });
 
 type Schemas = components["schemas"];
 export type JobView = Schemas["JobView"];
+/** A job of a vehicle with a wiring model: what the Bench needs is there. */
+export type Modelled = JobView & { bench: Schemas["Bench"]; map: Schemas["Map"] };
+export const isModelled = (job: JobView): job is Modelled => job.bench != null && job.map != null;
 export type Bench = Schemas["Bench"];
 export type Card = Schemas["Card"];
 export type Suspect = Schemas["Suspect"];
@@ -25,6 +28,19 @@ export type GateContact = Schemas["GateContact"];
 export type Outcome = Schemas["Outcome"];
 export type BandView = Schemas["BandView"];
 export type FaceView = Schemas["FaceView"];
+export type ProofRow = Schemas["ProofRow"];
+export type OpenItem = Schemas["OpenItem"];
+export type PointRow = Schemas["PointRow"];
+export type QuoteView = Schemas["QuoteView"];
+export type Earlier = Schemas["Earlier"];
+export type ReportView = Schemas["ReportView"];
+export type Shop = Schemas["Shop"];
+export type PersonView = Schemas["PersonView"];
+export type Role = Schemas["Role"];
+export type ClosedTicket = Schemas["ClosedTicket"];
+export type RecheckTicket = Schemas["RecheckTicket"];
+export type KnownVehicle = Schemas["KnownVehicle"];
+export type Unit = Schemas["Unit"];
 
 /** A refusal of the server, with its sentence. */
 export class Refusal extends Error {

@@ -1,4 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { flush, onView, write, type Written } from "../outbox/outbox";
+import { setCurrency } from "../ui/format";
 import { api, entry, take, type Body, type JobView } from "./client";
 
 export const useMe = () =>
@@ -6,6 +9,19 @@ export const useMe = () =>
 
 export const useChoices = () =>
   useQuery({ queryKey: ["choices"], queryFn: () => take(api.GET("/catalogue")), staleTime: Infinity });
+
+export const useShop = () =>
+  useQuery({
+    queryKey: ["shop"],
+    staleTime: 300_000,
+    queryFn: async () => {
+      const shop = await take(api.GET("/shop"));
+      setCurrency(shop.terms.currency);
+      return shop;
+    },
+  });
+
+export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
 
 export const useJob = (id: string) =>
   useQuery({
@@ -19,6 +35,20 @@ export const useRack = (find: string) =>
     queryFn: () => take(api.GET("/rack", { params: { query: { find } } })),
     refetchInterval: 30_000,
     placeholderData: (old) => old,
+  });
+
+export const useVehicles = (find: string) =>
+  useQuery({
+    queryKey: ["vehicles", find],
+    enabled: find.trim().length >= 2,
+    queryFn: () => take(api.GET("/vehicles", { params: { query: { find } } })),
+    placeholderData: (old) => old,
+  });
+
+export const useSheets = (find: string) =>
+  useQuery({
+    queryKey: ["sheets", find],
+    queryFn: () => take(api.GET("/sheets", { params: { query: { find } } })),
   });
 
 export const useCard = (id: string, test: string | undefined, head: number) =>
@@ -35,19 +65,93 @@ export const useRecord = (id: string) =>
     queryFn: () => take(api.GET("/jobs/{id}/record", { params: { path: { id } } })),
   });
 
-/** Append entries to a job. What was decided on goes along, so that newer entries are not overrun. */
+export const useReport = (id: string) =>
+  useQuery({
+    queryKey: ["report", id],
+    queryFn: () => take(api.GET("/jobs/{id}/report", { params: { path: { id } } })),
+  });
+
+// the shop's clock beside this device's, so that what is written without the server carries the right time
+let ahead = 0;
+const shopTime = (): string => new Date(Date.now() + ahead).toISOString();
+
+/** A word or two for what waits, as the person would say it. */
+const wordsOf = (bodies: Body[]): string => {
+  const b = bodies[bodies.length - 1];
+  if (b?.kind === "reading") return `Reading ${b.typed || b.result}`;
+  if (b?.kind === "point-reading") return `${b.point}: ${b.typed || b.result}`;
+  if (b?.kind === "note") return `Note: ${b.text}`;
+  if (b?.kind === "part") return `Part: ${b.new ?? b.old ?? ""}`;
+  if (b?.kind === "photo") return `Photo ${b.caption ?? ""}`;
+  return (b?.kind ?? "").replaceAll("-", " ");
+};
+
+/** Append entries to a job. What was decided on goes along, so that newer entries are not overrun. Without
+ * the server they are kept on this device, and the answer says so. */
 export function useAppend(job: JobView | undefined) {
-  const client = useQueryClient();
   return useMutation({
-    mutationFn: (bodies: Body[]) => {
-      const id = job?.id ?? "";
-      const entries = bodies.map((b) => entry(b, job?.head));
-      return take(api.POST("/jobs/{id}/entries", { params: { path: { id } }, body: { entries } }));
-    },
-    onSuccess: (view) => {
-      client.setQueryData(["job", view.id], view);
-      void client.invalidateQueries({ queryKey: ["record", view.id] });
-      void client.invalidateQueries({ queryKey: ["rack"] });
+    networkMode: "always",
+    mutationFn: (bodies: Body[]): Promise<Written> =>
+      write({
+        job: job?.id ?? "",
+        words: wordsOf(bodies),
+        entries: bodies.map((b) => ({ ...entry(b, job?.head), at: shopTime() })),
+      }),
+  });
+}
+
+/** Add a photo: the picture first, then the entry that names it. */
+export function useAddPhoto(job: JobView) {
+  return useMutation({
+    networkMode: "always",
+    mutationFn: async ({ file, caption, of }: { file: File; caption: string; of?: string }) => {
+      const photo = crypto.randomUUID();
+      const body: Body = { kind: "photo", photo, caption, of: of ?? null };
+      return write({
+        job: job.id,
+        words: wordsOf([body]),
+        entries: [{ ...entry(body, job.head), at: shopTime() }],
+        photo: { id: photo, bytes: await file.arrayBuffer(), type: file.type || "image/jpeg" },
+      });
     },
   });
+}
+
+/** Every view that comes back, at once or later, is what the page shows. */
+export function useViews(): void {
+  const client = useQueryClient();
+  useEffect(() => {
+    onView((view) => {
+      client.setQueryData<JobView>(["job", view.id], (old) => (old && old.head > view.head ? old : view));
+      for (const key of ["record", "report"]) void client.invalidateQueries({ queryKey: [key, view.id] });
+      void client.invalidateQueries({ queryKey: ["rack"] });
+    });
+  }, [client]);
+}
+
+/** Keep the shop's clock, and follow a job: what others write to it shows at once. */
+export function useLive(job: JobView | undefined): void {
+  const client = useQueryClient();
+  const id = job?.id;
+  const now = job?.now;
+  useEffect(() => {
+    if (now !== undefined) ahead = Date.parse(now) - Date.now();
+  }, [now]);
+  useEffect(() => {
+    if (id === undefined) return undefined;
+    // the browser makes a lost connection again by itself
+    const source = new EventSource(`/api/jobs/${id}/events`);
+    const on = (e: MessageEvent<string>) => {
+      void flush();
+      const known = client.getQueryData<JobView>(["job", id])?.head;
+      if (e.data === "look" || Number(e.data) > (known ?? 0)) {
+        for (const key of ["job", "record", "report"]) void client.invalidateQueries({ queryKey: [key, id] });
+        void client.invalidateQueries({ queryKey: ["card", id] });
+      }
+    };
+    source.addEventListener("head", on);
+    return () => {
+      source.close();
+    };
+  }, [id, client]);
 }

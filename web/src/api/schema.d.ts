@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/calendar/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/catalogue": {
         parameters: {
             query?: never;
@@ -52,6 +68,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["import_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/intake": {
         parameters: {
             query?: never;
@@ -62,6 +94,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/invitation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["accept_invitation"];
+        post: operations["show_invitation"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/job.schema.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["bundle_schema"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -116,6 +180,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["follow_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/export.json": {
         parameters: {
             query?: never;
@@ -132,6 +212,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/parts.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["export_parts"];
+        put?: never;
+        /** Parts come in by the columns `part out`, `fate`, `part in`, `mends`, `minutes (min)`, `price (cents)`. */
+        post: operations["import_parts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/photos/{photo}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_photo"];
+        put: operations["put_photo"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/readings.csv": {
         parameters: {
             query?: never;
@@ -141,7 +254,8 @@ export interface paths {
         };
         get: operations["export_readings"];
         put?: never;
-        post?: never;
+        /** Readings come in as points by name, in the columns `name`, `on`, `unit`, `result`, `typed`. */
+        post: operations["import_readings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -164,6 +278,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keep_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/tests/{test}": {
         parameters: {
             query?: never;
@@ -173,6 +319,71 @@ export interface paths {
         };
         get: operations["show_card"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/time.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["export_time"];
+        put?: never;
+        /** Minutes come in by the columns `minutes (min)` and `what for`. */
+        post: operations["import_time"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["make_link"];
+        delete: operations["revoke_link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_my_code"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set_my_password"];
         post?: never;
         delete?: never;
         options?: never;
@@ -190,6 +401,54 @@ export interface paths {
         get?: never;
         put: operations["pack"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_people"];
+        put?: never;
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["change_person"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/people/{id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["reset_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -228,10 +487,101 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/change": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Another person takes over at a shared tablet. Works only where somebody is signed in: the code is too
+         *     short to be a password.
+         */
+        post: operations["change_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_sheets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_shop"];
+        put: operations["set_shop"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/shop/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shop_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/vehicles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["find_vehicles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description What the link is answered with. */
+        Accept: {
+            /** @description Name of the first owner; not needed otherwise. */
+            name?: string;
+            password: string;
+            token: string;
+        };
         /** @description An answer: a symptom or risk factor, yes, no or not known. */
         AnswerGiven: {
             id: string;
@@ -240,6 +590,28 @@ export interface components {
         /** @description Entries to append. */
         Append: {
             entries: components["schemas"]["Sent"][];
+        };
+        /** @description An arrival. */
+        ArrivalView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: uuid */
+            entry: string;
+            good: boolean;
+            what: string;
+            words: string;
+        };
+        /** @description A step of putting together. */
+        AssemblyView: {
+            /** Format: uuid */
+            entry: string;
+            lubricant: string;
+            orientation: string;
+            part: string;
+            /** Format: int32 */
+            step: number;
+            /** Format: double */
+            torque_nm?: number | null;
         };
         /**
          * @description Where an outcome band stands against what is expected.
@@ -323,6 +695,11 @@ export interface components {
         Body: {
             /** @description Drive as it looks. */
             drive: string;
+            /**
+             * Format: uuid
+             * @description Job that this vehicle comes back from: a re-check or a complaint again.
+             */
+            from_job?: string | null;
             /** @enum {string} */
             kind: "opened";
             /**
@@ -384,10 +761,57 @@ export interface components {
              */
             promised?: string | null;
             /**
+             * Format: double
+             * @description Stop-loss: minutes after which the job is not worth doing without asking again.
+             */
+            stop_loss_minutes?: number | null;
+            /**
              * Format: int64
              * @description Value of the vehicle, cents.
              */
             value_cents?: number | null;
+        } | {
+            /** @enum {string} */
+            kind: "ownership";
+            /** @description Locked, or from a fleet. */
+            locked: boolean;
+            /** @description What was seen: receipt, registration, letter of the fleet. None when nothing was. */
+            proof?: string | null;
+        } | {
+            /** @enum {string} */
+            kind: "reference";
+            /** @description Which one, and why it is identical. */
+            vehicle: string;
+        } | {
+            /** @enum {string} */
+            kind: "point-reading";
+            /**
+             * Format: double
+             * @description Minutes it took.
+             */
+            minutes?: number;
+            /** @description On which vehicle. */
+            on: components["schemas"]["ReadOn"];
+            /** @description Name of the point. */
+            point: string;
+            /** @description How it came out. */
+            result: components["schemas"]["ReadingResult"];
+            /** @description What was typed. */
+            typed?: string;
+            /** @description Unit. */
+            unit: components["schemas"]["Unit"];
+        } | {
+            /** @enum {string} */
+            kind: "sheet";
+            /** @description Its name. */
+            name: string;
+            /** @description Its points. */
+            points: components["schemas"]["SheetPoint"][];
+            /**
+             * Format: uuid
+             * @description Id of the sheet.
+             */
+            sheet: string;
         } | {
             /** @enum {string} */
             kind: "pack";
@@ -509,6 +933,8 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "wait";
+            /** @description Who delivers, for a part on order. */
+            supplier?: string | null;
             /**
              * Format: date-time
              * @description When it comes free.
@@ -521,6 +947,141 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "resume";
+        } | {
+            /** @description Label and plate as ordered. */
+            as_ordered: boolean;
+            /** @description Contents complete, against the order. */
+            complete: boolean;
+            /** @enum {string} */
+            kind: "goods-in";
+            /** @description Free of damage. */
+            undamaged: boolean;
+            /** @description What. */
+            what: string;
+            /** @description What was seen. */
+            words?: string;
+        } | {
+            /** @description Facts: order, label, readings, photos. */
+            facts: string;
+            /** @enum {string} */
+            kind: "claim";
+            /** @description Supplier. */
+            supplier: string;
+            /** @description What is asked. */
+            wants: components["schemas"]["ClaimWants"];
+            /** @description Part. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            kind: "quote";
+            /** @description Parts and other work. */
+            lines: components["schemas"]["QuoteLine"][];
+            /**
+             * Format: double
+             * @description Minutes of labour.
+             */
+            minutes: number;
+            terms?: components["schemas"]["Terms"] | null;
+            /** @description In words. */
+            words?: string;
+        } | {
+            /** @description Answer. */
+            answer: components["schemas"]["QuoteReply"];
+            /** @enum {string} */
+            kind: "quote-answer";
+            /**
+             * Format: int64
+             * @description Limit, cents, tax included, when it is for less.
+             */
+            limit_cents?: number | null;
+            /**
+             * Format: uuid
+             * @description Entry of the quote.
+             */
+            quote: string;
+            /** @description In the customer's words. */
+            words?: string;
+        } | {
+            /** @enum {string} */
+            kind: "reassembly";
+            /** @description Lubricant, lock or sealant. */
+            lubricant?: string;
+            /** @description Orientation. */
+            orientation?: string;
+            /** @description Part. */
+            part: string;
+            /**
+             * Format: int32
+             * @description Place in the order of assembly, from 1.
+             */
+            step: number;
+            /**
+             * Format: double
+             * @description Torque, N·m.
+             */
+            torque_nm?: number | null;
+        } | {
+            /** @enum {string} */
+            kind: "clock";
+            /** @description Runs from here. */
+            run: boolean;
+        } | {
+            /** @description Kind: an id of the catalogue's open items. */
+            item: string;
+            /** @enum {string} */
+            kind: "open-item";
+            /** @description What and where. */
+            what: string;
+        } | {
+            /** @description How. */
+            how: string;
+            /** @description Key of the item: the entry's id, or the key the server gave it. */
+            item: string;
+            /** @enum {string} */
+            kind: "close-item";
+        } | {
+            /** @description Check. */
+            check: string;
+            /** @enum {string} */
+            kind: "proof";
+            /**
+             * Format: double
+             * @description Minutes it took.
+             */
+            minutes?: number;
+            /** @description How it came out; worked out by the server where the check has a figure. */
+            result: components["schemas"]["ProofResult"];
+            /** @description Figure as it was typed. */
+            typed?: string;
+            /** @description What was seen. */
+            words?: string;
+        } | {
+            /** @enum {string} */
+            kind: "except";
+            /** @description Why. */
+            reason: string;
+            /** @description Id of the check or key of the item. */
+            what: string;
+        } | {
+            /** @enum {string} */
+            kind: "owner-sheet";
+            /** @description Lines. */
+            lines: string[];
+        } | {
+            /** @description What it shows. */
+            caption?: string;
+            /** @enum {string} */
+            kind: "photo";
+            /**
+             * Format: uuid
+             * @description Entry it belongs to.
+             */
+            of?: string | null;
+            /**
+             * Format: uuid
+             * @description Id of the picture.
+             */
+            photo: string;
         } | {
             /** @enum {string} */
             kind: "note";
@@ -545,7 +1106,11 @@ export interface components {
             kind: "close";
             /** @description Outcome. */
             outcome: components["schemas"]["Outcome"];
+            recheck?: components["schemas"]["Recheck"] | null;
             shown?: components["schemas"]["Shown"] | null;
+            terms?: components["schemas"]["Terms"] | null;
+            /** @description What the owner should watch. */
+            watch?: string;
             /** @description In words, for the owner. */
             words?: string;
         };
@@ -554,16 +1119,69 @@ export interface components {
          * @enum {string}
          */
         Brake: "free" | "left" | "right";
-        /** @description The bundle of a job: everything but the customer's card. */
+        /** @description A job as one document. */
         Bundle: {
-            catalogue: string;
-            engine: string;
+            /** @description Entries, counted from 1. */
             entries: components["schemas"]["Logged"][];
+            /** @description Always `spannung-job-2`. */
             format: string;
+            /**
+             * Format: uuid
+             * @description Id.
+             */
+            id: string;
+            /**
+             * Format: int32
+             * @description Number on the ticket.
+             */
+            number: number;
+            /** @description Pictures by id. */
+            photos: components["schemas"]["BundlePhoto"][];
+        };
+        /** @description A picture in a bundle. */
+        BundlePhoto: {
+            /**
+             * Format: date-time
+             * @description When it came in.
+             */
+            at: string;
+            /** @description Who brought it. */
+            by: string;
+            /**
+             * Format: int32
+             * @description Pixels.
+             */
+            height: number;
+            /**
+             * Format: uuid
+             * @description Id, as entries name it.
+             */
+            id: string;
+            /** @description JPEG, base 64. */
+            jpeg: string;
+            /**
+             * Format: int32
+             * @description Pixels.
+             */
+            width: number;
+        };
+        /** @description The link, shown once. */
+        CalendarLink: {
+            url: string;
+        };
+        /** @description What came in. */
+        CameIn: {
+            /**
+             * Format: uuid
+             * @description Job of this shop whose ids were in it already; this is another one beside it.
+             */
+            clash_with?: string | null;
+            entries: number;
             /** Format: uuid */
             id: string;
             /** Format: int32 */
             number: number;
+            photos: number;
         };
         /** @description The keyed card: a test with all a person needs to do it. */
         Card: {
@@ -683,11 +1301,21 @@ export interface components {
             /** @enum {string} */
             what: "plug";
         };
+        /** @description Who takes over, with the short code. */
+        ChangeOver: {
+            code: string;
+            name: string;
+        };
         /**
          * @description The vehicle's own charger.
          * @enum {string}
          */
         Charger: "away" | "alone" | "plugged";
+        /**
+         * @description How a check stands.
+         * @enum {string}
+         */
+        CheckStanding: "open" | "passed" | "failed" | "not-fitted" | "excepted";
         /** @description All choices. */
         Choices: {
             /** @description Repair classes by id and name. */
@@ -700,6 +1328,52 @@ export interface components {
             risks: components["schemas"]["Term"][];
             symptoms: components["schemas"]["Term"][];
         };
+        /** @description A claim. */
+        ClaimView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: uuid */
+            entry: string;
+            facts: string;
+            supplier: string;
+            wants: components["schemas"]["ClaimWants"];
+            what: string;
+        };
+        /**
+         * @description What is asked of a supplier.
+         * @enum {string}
+         */
+        ClaimWants: "replacement" | "refund" | "missing-part";
+        /** @description The present person's clock and all that run. */
+        ClockView: {
+            /**
+             * Format: double
+             * @description Minutes spent, running clocks counted up to `now`.
+             */
+            minutes: number;
+            /** @description Others whose clocks run. */
+            others: string[];
+            /**
+             * Format: date-time
+             * @description Since when the present person's clock runs.
+             */
+            since?: string | null;
+        };
+        /** @description A job found that is closed. */
+        ClosedTicket: {
+            /** Format: date-time */
+            closed_at?: string | null;
+            customer?: string | null;
+            frame_number: string;
+            /** Format: uuid */
+            id: string;
+            mended: string;
+            /** Format: int32 */
+            number: number;
+            outcome: string;
+            vehicle: string;
+            words: string;
+        };
         /** @description How it was closed. */
         ClosedView: {
             /** Format: date-time */
@@ -707,6 +1381,8 @@ export interface components {
             cause_confirmed: boolean;
             class?: string | null;
             outcome: components["schemas"]["Outcome"];
+            recheck?: components["schemas"]["Recheck"] | null;
+            watch: string;
             words: string;
         };
         /**
@@ -720,6 +1396,41 @@ export interface components {
             contact: string;
             /** @description Name. */
             name: string;
+        };
+        /** @description A line of what was done. */
+        Done: {
+            /**
+             * Format: int64
+             * @description Price, cents without tax.
+             */
+            cents?: number | null;
+            /** @description Out, in, and what became of it. */
+            detail: string;
+            /**
+             * Format: double
+             * @description Minutes; for the shop's copy.
+             */
+            minutes: number;
+            /** @description Part or work. */
+            what: string;
+        };
+        /** @description An earlier job of the same vehicle. */
+        Earlier: {
+            /** Format: date-time */
+            closed_at?: string | null;
+            /** @description The same complaint within the shop's comeback period. */
+            comeback: boolean;
+            frame_number: string;
+            /** Format: uuid */
+            id: string;
+            mended: string;
+            /** Format: int32 */
+            number: number;
+            /** Format: date-time */
+            opened_at?: string | null;
+            outcome: string;
+            vehicle: string;
+            words: string;
         };
         /** @description A pin of the face in the card. */
         FacePin: {
@@ -844,17 +1555,50 @@ export interface components {
             phrase?: string | null;
             yes?: boolean | null;
         };
+        /** @description Where the job came in from. */
+        ImportView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            clash_with?: string | null;
+            /** Format: int32 */
+            number: number;
+        };
+        /** @description Whom the link is for. */
+        Invitation: {
+            /** @description Name; none for the first owner, who chooses one. */
+            name?: string | null;
+        };
+        /** @description A kind of open item that can be written. */
+        ItemKind: {
+            detail: string;
+            id: string;
+            name: string;
+        };
+        /**
+         * @description How an item stands.
+         * @enum {string}
+         */
+        ItemStanding: "open" | "closed" | "excepted";
         /** @description A job as the page shows it. */
         JobView: {
-            bench: components["schemas"]["Bench"];
+            arrivals: components["schemas"]["ArrivalView"][];
+            assembly: components["schemas"]["AssemblyView"][];
+            bench?: components["schemas"]["Bench"] | null;
             changes: components["schemas"]["Change"][];
+            claims: components["schemas"]["ClaimView"][];
+            clock: components["schemas"]["ClockView"];
             closed?: components["schemas"]["ClosedView"] | null;
             controller?: string | null;
             customer?: components["schemas"]["CustomerCard"] | null;
             /** Format: uuid */
             customer_id?: string | null;
             drive: string;
+            /** @description Earlier jobs of the same vehicle, newest first. */
+            earlier: components["schemas"]["Earlier"][];
             frame_number?: string | null;
+            from_job?: components["schemas"]["Earlier"] | null;
             gate: components["schemas"]["GateView"];
             /**
              * Format: int64
@@ -863,21 +1607,38 @@ export interface components {
             head: number;
             /** Format: uuid */
             id: string;
+            imported?: components["schemas"]["ImportView"] | null;
+            item_kinds: components["schemas"]["ItemKind"][];
+            items: components["schemas"]["OpenItem"][];
             /** Format: int64 */
             limit_cents?: number | null;
-            map: components["schemas"]["Map"];
+            map?: components["schemas"]["Map"] | null;
+            money: components["schemas"]["Money"];
             /** Format: date-time */
             now: string;
             /** Format: int32 */
             number: number;
+            owner_sheet: string[];
+            ownership?: components["schemas"]["OwnershipView"] | null;
             pack?: components["schemas"]["PackRef"] | null;
             parts: components["schemas"]["PartView"][];
+            photos: components["schemas"]["PhotoView"][];
+            /** @description Points named by hand, with the readings of a working vehicle beside them. */
+            points: components["schemas"]["PointRow"][];
             /** Format: date-time */
             promised?: string | null;
+            proof: components["schemas"]["ProofRow"][];
+            quotes: components["schemas"]["QuoteView"][];
+            reference?: string | null;
             risks: components["schemas"]["Told"][];
+            sheet?: string | null;
             stage: components["schemas"]["Stage"];
             state: components["schemas"]["VehicleState"];
+            /** Format: double */
+            stop_loss_minutes?: number | null;
             symptoms: components["schemas"]["Told"][];
+            /** @description What was touched, in words. */
+            touched: string[];
             /** Format: int64 */
             value_cents?: number | null;
             vehicle: string;
@@ -885,6 +1646,15 @@ export interface components {
             volts_class: number;
             waiting?: components["schemas"]["WaitView"] | null;
             words: string;
+        };
+        /** @description What a sheet is kept as. */
+        KeepSheet: {
+            /**
+             * Format: uuid
+             * @description Made by the client.
+             */
+            id: string;
+            name: string;
         };
         /**
          * @description Display or key.
@@ -901,6 +1671,45 @@ export interface components {
             volts_class: number;
             /** @description In the customer's words. */
             words: string;
+        };
+        /** @description A vehicle as it last left. */
+        KnownVehicle: {
+            /** @description What is not as drawn on it. */
+            changes: components["schemas"]["Change"][];
+            /** Format: date-time */
+            closed_at?: string | null;
+            controller?: string | null;
+            customer?: string | null;
+            /** Format: uuid */
+            customer_id?: string | null;
+            drive: string;
+            frame_number?: string | null;
+            /**
+             * Format: uuid
+             * @description Its last job.
+             */
+            job: string;
+            /** @description Jobs in all. */
+            jobs: number;
+            mended: string;
+            name: string;
+            /** Format: int32 */
+            number: number;
+            outcome: string;
+            /** @description Pack that was on it: sticker. */
+            pack?: string | null;
+            /** Format: int32 */
+            volts_class: number;
+            words: string;
+        };
+        /** @description Something let go, with its reason. */
+        LetGo: {
+            /** @description Who. */
+            by: string;
+            /** @description Reason. */
+            reason: string;
+            /** @description Check or item. */
+            what: string;
         };
         /** @description A line of the record. */
         Line: {
@@ -929,6 +1738,17 @@ export interface components {
             value: string;
             /** @description Struck out, with the reason. */
             voided?: string | null;
+        };
+        /** @description How many lines came in. */
+        LinesIn: {
+            lines: number;
+        };
+        /** @description A one-time link, shown once. */
+        Link: {
+            /** Format: date-time */
+            expires_at: string;
+            /** @description Address to open; whoever opens it sets the password. */
+            url: string;
         };
         /**
          * @description A known load put on by the technician.
@@ -1065,6 +1885,40 @@ export interface components {
             name: string;
             role: components["schemas"]["Role"];
         };
+        /** @description A reading on arrival and on leaving. */
+        Measured: {
+            /** @description On arrival. */
+            arrival: string;
+            /** @description On leaving; empty when it was not read again. */
+            leaving: string;
+            /** @description What. */
+            name: string;
+            /** @description The first reading was off. */
+            off: boolean;
+            /** @description As it should be. */
+            should_be: string;
+        };
+        /** @description Money of the job and where it is heading. */
+        Money: {
+            currency: string;
+            /** @description Total when it ends, cents with tax: 10 %, likely, 90 %; none without a wiring model. */
+            forecast_cents?: number[] | null;
+            /** @description Bill as it stands, tax included. */
+            sum: components["schemas"]["Sum"];
+            /** @description Sentences: limit of money or stop-loss passed, or about to be. */
+            warnings: string[];
+        };
+        /** @description Password and short code. */
+        MyCode: {
+            /** @description 4 to 8 figures; none takes it away. */
+            code?: string | null;
+            password: string;
+        };
+        /** @description The old and the new password. */
+        MyPassword: {
+            new: string;
+            old: string;
+        };
         /** @description A precondition on the card. */
         NeedView: {
             /** @description Question. */
@@ -1086,6 +1940,40 @@ export interface components {
              */
             id: string;
         };
+        /** @description Name and role. */
+        NewPerson: {
+            /**
+             * Format: uuid
+             * @description Made by the client.
+             */
+            id: string;
+            name: string;
+            role: components["schemas"]["Role"];
+        };
+        /** @description An open item. */
+        OpenItem: {
+            /**
+             * Format: date-time
+             * @description When that was.
+             */
+            at?: string | null;
+            /** @description Closed by the vehicle's state, not by hand. */
+            by_state: boolean;
+            /** @description What closes it. */
+            detail: string;
+            /** @description How it was closed, or why it was let go. */
+            how: string;
+            /** @description Key: goes back in the entry that closes it. */
+            key: string;
+            /** @description May be let go with a reason. */
+            may_except: boolean;
+            /** @description Name. */
+            name: string;
+            /** @description How it stands. */
+            standing: components["schemas"]["ItemStanding"];
+            /** @description What and where. */
+            what: string;
+        };
         /** @description Another test worth doing. */
         OtherTest: {
             /**
@@ -1103,6 +1991,11 @@ export interface components {
          * @enum {string}
          */
         Outcome: "repaired" | "made-safe" | "declined" | "referred" | "no-fault-found" | "handed-back-as-is" | "scrapped";
+        /** @description Proof of ownership. */
+        OwnershipView: {
+            locked: boolean;
+            proof?: string | null;
+        };
         /** @description A line of what the pack has been through. */
         PackLine: {
             /** Format: date-time */
@@ -1128,13 +2021,53 @@ export interface components {
             class?: string | null;
             /** Format: uuid */
             entry: string;
-            fate?: string | null;
+            fate?: components["schemas"]["Fate"] | null;
+            /** @description What becomes of the old part, in words. */
+            fate_words?: string | null;
             /** Format: double */
             minutes: number;
             new?: string | null;
             old?: string | null;
             /** Format: int64 */
             price_cents?: number | null;
+        };
+        /** @description A box of the current path. */
+        PathBox: {
+            /** @description Segment. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description `good`, `fault` or `unlooked`. */
+            state: string;
+        };
+        /** @description Name, role, and whether they may sign in. */
+        PersonChange: {
+            disabled: boolean;
+            name: string;
+            role: components["schemas"]["Role"];
+        };
+        /** @description Somebody who works here. */
+        PersonView: {
+            disabled: boolean;
+            /** @description Has a short code for changing over. */
+            has_code: boolean;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            role: components["schemas"]["Role"];
+        };
+        /** @description A photo. */
+        PhotoView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            caption: string;
+            /** Format: uuid */
+            entry: string;
+            /** Format: uuid */
+            of?: string | null;
+            /** Format: uuid */
+            photo: string;
         };
         /** @description A test on a pin. */
         PinTest: {
@@ -1145,11 +2078,40 @@ export interface components {
             /** @description Id. */
             test: string;
         };
+        /** @description A point with both readings. */
+        PointRow: {
+            /**
+             * Format: uuid
+             * @description Entry of the present reading.
+             */
+            entry?: string | null;
+            /** @description Reading expected, as shown. */
+            expected?: string | null;
+            /** @description First reading on this vehicle, when it was read again later. */
+            first?: string | null;
+            /** @description Name. */
+            point: string;
+            /** @description Reading on this vehicle, as shown. */
+            reading?: string | null;
+            /**
+             * Format: uuid
+             * @description Entry of the reference reading.
+             */
+            reference_entry?: string | null;
+            /** @description Where from. */
+            source: components["schemas"]["Source"];
+            /** @description Unit. */
+            unit: components["schemas"]["Unit"];
+            /** @description Verdict. */
+            verdict: components["schemas"]["Verdict"];
+            /** @description The verdict's arithmetic. */
+            why: string;
+        };
         /** @description First suspects. */
         Preview: {
-            bench: components["schemas"]["Bench"];
+            bench?: components["schemas"]["Bench"] | null;
             heard: components["schemas"]["Heard"][];
-            map: components["schemas"]["Map"];
+            map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;
         };
         /** @description Problem details. */
@@ -1170,6 +2132,91 @@ export interface components {
             title: string;
             /** @description Always `about:blank`: the code says which problem it is. */
             type: string;
+        };
+        /**
+         * @description How a proof check came out.
+         * @enum {string}
+         */
+        ProofResult: "pass" | "fail" | "not-fitted";
+        /** @description A row of the proof. */
+        ProofRow: {
+            /** @description Precondition to confirm first: question and caution. */
+            ask?: string | null;
+            /** @description Why it is asked: `always`, or what was touched. */
+            because: string[];
+            /** @description Nobody may except it. */
+            blocker: boolean;
+            /** @description Caution. */
+            caution?: string | null;
+            /** @description Check. */
+            check: string;
+            /** @description Reason it was let go. */
+            excepted?: string | null;
+            /**
+             * Format: double
+             * @description Highest figure that passes.
+             */
+            high?: number | null;
+            /** @description How it is done. */
+            how: string;
+            /** @description Limit in words. */
+            limit: string;
+            /**
+             * Format: double
+             * @description Lowest figure that passes.
+             */
+            low?: number | null;
+            /** @description A vehicle may lack what it speaks of. */
+            may_lack: boolean;
+            /**
+             * Format: double
+             * @description Minutes.
+             */
+            minutes: number;
+            /** @description Name. */
+            name: string;
+            /** @description Precondition id, when it is not confirmed. */
+            need?: string | null;
+            /** @description How it stands. */
+            standing: components["schemas"]["CheckStanding"];
+            /** @description Every time it was done, in order. */
+            tries: components["schemas"]["ProofTry"][];
+            /** @description Unit of the figure. */
+            unit?: string | null;
+        };
+        /** @description A check as it was done. */
+        ProofTry: {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            at: string;
+            /** @description Who. */
+            by: string;
+            /**
+             * Format: uuid
+             * @description Entry.
+             */
+            entry: string;
+            /** @description How it came out. */
+            result: components["schemas"]["ProofResult"];
+            /** @description Done before something it speaks of was changed: to be done again. */
+            stale: boolean;
+            /** @description Figure as typed. */
+            typed: string;
+            /** @description What was seen. */
+            words: string;
+        };
+        /** @description A check that was passed. */
+        Proved: {
+            /** @description Figure with unit, or what was seen. */
+            figure: string;
+            /** @description Passed, or the vehicle has no such thing. */
+            fitted: boolean;
+            /** @description Limit. */
+            limit: string;
+            /** @description Name. */
+            name: string;
         };
         /** @description A quarantine step. */
         QuarantineView: {
@@ -1195,19 +2242,66 @@ export interface components {
             name: string;
             yes?: boolean | null;
         };
+        /** @description A line of a quote. */
+        QuoteLine: {
+            /**
+             * Format: double
+             * @description How many.
+             */
+            quantity: number;
+            /**
+             * Format: int64
+             * @description Price of one, cents, without tax.
+             */
+            unit_cents: number;
+            /** @description What. */
+            what: string;
+        };
+        /**
+         * @description The customer's answer to a quote.
+         * @enum {string}
+         */
+        QuoteReply: "accepted" | "declined" | "less" | "no-answer";
+        /** @description A quote with its sum. */
+        QuoteView: {
+            answer?: components["schemas"]["QuoteReply"] | null;
+            answer_words: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            currency: string;
+            /** Format: uuid */
+            entry: string;
+            /** Format: int64 */
+            limit_cents?: number | null;
+            lines: components["schemas"]["QuoteLine"][];
+            /** Format: double */
+            minutes: number;
+            /** @description Not answered yet. */
+            open: boolean;
+            sum: components["schemas"]["Sum"];
+            words: string;
+        };
         /** @description The rack. */
         Rack: {
             /** @description Closed ones, when looked for. */
-            closed: components["schemas"]["Ticket"][];
+            closed: components["schemas"]["ClosedTicket"][];
             /** Format: date-time */
             now: string;
             /** @description Open jobs in all. */
             open: number;
+            /** @description Vehicles to come back, in the order they are due. */
+            rechecks: components["schemas"]["RecheckTicket"][];
             /** @description In the order they come free. */
             waiting: components["schemas"]["Ticket"][];
             /** @description In the order to work. */
             workable: components["schemas"]["Ticket"][];
         };
+        /**
+         * @description Which vehicle a reading at a point named by hand was taken on.
+         * @enum {string}
+         */
+        ReadOn: "this" | "reference";
         /**
          * @description How a reading came out.
          * @enum {string}
@@ -1222,6 +2316,36 @@ export interface components {
              * @description Natural log of the odds it moved; above 0 speaks for the suspect.
              */
             weight: number;
+        };
+        /** @description When the vehicle comes back to be looked at. */
+        Recheck: {
+            /**
+             * Format: date-time
+             * @description By this day.
+             */
+            by: string;
+            /**
+             * Format: int32
+             * @description Or after these kilometres.
+             */
+            km?: number | null;
+            /** @description What is looked at. */
+            what: string;
+        };
+        /** @description A vehicle that is to come back. */
+        RecheckTicket: {
+            /** Format: date-time */
+            by: string;
+            /**
+             * Format: uuid
+             * @description Job it comes from.
+             */
+            id: string;
+            /** Format: int32 */
+            number: number;
+            overdue: boolean;
+            vehicle: string;
+            what: string;
         };
         /** @description The record of a job. */
         RecordView: {
@@ -1239,6 +2363,59 @@ export interface components {
             parts_cents: number;
             vehicle: string;
             words: string;
+        };
+        /** @description The report. */
+        Report: {
+            /** @description The cause was seen, not only likely. */
+            cause_confirmed: boolean;
+            /** @description What was done. */
+            done: components["schemas"]["Done"][];
+            /** @description What was let go. */
+            let_go: components["schemas"]["LetGo"][];
+            /** @description How that is known. */
+            measured: components["schemas"]["Measured"][];
+            /**
+             * Format: double
+             * @description Minutes in all.
+             */
+            minutes: number;
+            /** @description Outcome in words; none while open. */
+            outcome?: string | null;
+            /** @description The owner's operating sheet. */
+            owner_sheet: string[];
+            /** @description Current path; empty for a vehicle without a wiring model. */
+            path: components["schemas"]["PathBox"][];
+            /** @description What was proved. */
+            proved: components["schemas"]["Proved"][];
+            recheck?: components["schemas"]["Recheck"] | null;
+            /** @description The bill. */
+            sum: components["schemas"]["Sum"];
+            /** @description Worked out with. */
+            terms: components["schemas"]["Terms"];
+            /** @description In the customer's words. */
+            told: string;
+            /** @description What to watch. */
+            watch: string[];
+            /** @description What was wrong, in sentences. */
+            wrong: string[];
+        };
+        /** @description What is printed and handed over. */
+        ReportView: {
+            address: string;
+            customer?: components["schemas"]["CustomerCard"] | null;
+            /** @description There was a customer's card and it has been erased. */
+            customer_erased: boolean;
+            frame_number?: string | null;
+            /** Format: date-time */
+            handed_back?: string | null;
+            /** Format: int32 */
+            number: number;
+            /** Format: date-time */
+            received?: string | null;
+            report: components["schemas"]["Report"];
+            shop: string;
+            technician: string;
+            vehicle: string;
         };
         /**
          * @description What a person may do.
@@ -1284,6 +2461,52 @@ export interface components {
              */
             id: string;
         };
+        /** @description A state of the settings, and what changed to get there. */
+        Setting: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            shop: components["schemas"]["Shop"];
+        };
+        /** @description A point of a sheet: where, in which unit, and what an identical working vehicle read there. */
+        SheetPoint: {
+            /** @description Expected reading, as it was typed. */
+            expected: string;
+            /** @description Name of the point. */
+            point: string;
+            /** @description Unit. */
+            unit: components["schemas"]["Unit"];
+        };
+        /** @description A sheet. */
+        SheetView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: uuid */
+            id: string;
+            name: string;
+            points: components["schemas"]["SheetPoint"][];
+        };
+        /** @description The settings. */
+        Shop: {
+            /** @description Address line on the report. */
+            address: string;
+            /** @description Price of a part by its band, cents without tax: A to E. */
+            bands: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int32
+             * @description Days within which the same complaint is a comeback.
+             */
+            comeback_days: number;
+            /** @description Name on the report. */
+            name: string;
+            /** @description Rate, step and tax. */
+            terms: components["schemas"]["Terms"];
+            /** @description Units. */
+            units: components["schemas"]["Units"];
+        };
         /** @description What the screen said at a decision. */
         Shown: {
             /** @description Hash of the catalogue. */
@@ -1316,10 +2539,15 @@ export interface components {
             reason: string;
         };
         /**
+         * @description Where an expected value comes from.
+         * @enum {string}
+         */
+        Source: "reference" | "unverified" | "none";
+        /**
          * @description Where the job stands.
          * @enum {string}
          */
-        Stage: "gate" | "quarantine" | "bench" | "repair" | "closed";
+        Stage: "gate" | "quarantine" | "bench" | "repair" | "proof" | "closed";
         /**
          * @description How the gate stands.
          * @enum {string}
@@ -1352,6 +2580,44 @@ export interface components {
             order: string;
             /** @description Why, with the figure. */
             reason: string;
+        };
+        /** @description A sum worked out. */
+        Sum: {
+            /**
+             * Format: int64
+             * @description Minutes billed.
+             */
+            billed_minutes: number;
+            /**
+             * Format: int64
+             * @description Labour, cents.
+             */
+            labour_cents: number;
+            /**
+             * Format: int64
+             * @description Before tax, cents.
+             */
+            net_cents: number;
+            /**
+             * Format: int64
+             * @description Parts, cents.
+             */
+            parts_cents: number;
+            /**
+             * Format: int64
+             * @description Small stuff, cents.
+             */
+            small_cents: number;
+            /**
+             * Format: int64
+             * @description Tax, cents.
+             */
+            tax_cents: number;
+            /**
+             * Format: int64
+             * @description To pay, cents.
+             */
+            total_cents: number;
         };
         /** @description A suspect: a repair class with its share. */
         Suspect: {
@@ -1400,6 +2666,41 @@ export interface components {
             id: string;
             name: string;
         };
+        /** @description What a shop works out its bills with. */
+        Terms: {
+            /** @description Currency, three letters of ISO 4217. */
+            currency: string;
+            /**
+             * Format: double
+             * @description And at least so many, once there is any.
+             */
+            least_minutes: number;
+            /**
+             * Format: int64
+             * @description Labour, cents an hour, without tax.
+             */
+            rate_cents: number;
+            /**
+             * Format: int64
+             * @description And at least so many cents.
+             */
+            small_least_cents: number;
+            /**
+             * Format: double
+             * @description Small stuff (solder, sleeve, cleaner), per cent of labour.
+             */
+            small_percent: number;
+            /**
+             * Format: double
+             * @description Labour is billed in steps of so many minutes.
+             */
+            step_minutes: number;
+            /**
+             * Format: double
+             * @description Tax, per cent.
+             */
+            tax_percent: number;
+        };
         /**
          * @description Throttle position.
          * @enum {string}
@@ -1407,6 +2708,11 @@ export interface components {
         Throttle: "idle" | "full";
         /** @description A ticket on the rail. */
         Ticket: {
+            /**
+             * Format: int32
+             * @description The same complaint came back within the shop's comeback period: number of the job before.
+             */
+            comeback?: number | null;
             /** Format: uuid */
             id: string;
             kind: string;
@@ -1418,9 +2724,11 @@ export interface components {
             number: number;
             /** Format: date-time */
             opened_at?: string | null;
-            outcome?: string | null;
+            /** @description Limit of money or stop-loss passed. */
+            over: boolean;
             /** Format: date-time */
             promised?: string | null;
+            /** @description Empty for a vehicle without a wiring model. */
             segments: components["schemas"]["SegmentShare"][];
             /**
              * Format: double
@@ -1467,6 +2775,10 @@ export interface components {
             /** @description One or two words. */
             words: string;
         };
+        /** @description A one-time link's secret. */
+        Token: {
+            token: string;
+        };
         /** @description A symptom or risk factor of the job. */
         Told: {
             definition: string;
@@ -1481,6 +2793,11 @@ export interface components {
          * @enum {string}
          */
         Unit: "volts" | "ohms" | "amps";
+        /**
+         * @description How lengths and speeds are shown; everything is kept in SI.
+         * @enum {string}
+         */
+        Units: "metric" | "imperial";
         /** @description The whole state. Plugs not named in `apart` are joined. */
         VehicleState: {
             /**
@@ -1530,6 +2847,11 @@ export interface components {
             wheel: components["schemas"]["Wheel"];
         };
         /**
+         * @description What comparing a point says.
+         * @enum {string}
+         */
+        Verdict: "unread" | "no-reference" | "as-expected" | "low" | "high" | "differs";
+        /**
          * @description What a job waits for.
          * @enum {string}
          */
@@ -1538,6 +2860,13 @@ export interface components {
         WaitView: {
             /** @description Kind. */
             kind: components["schemas"]["WaitKind"];
+            /**
+             * Format: date-time
+             * @description Since.
+             */
+            since: string;
+            /** @description Who delivers. */
+            supplier?: string | null;
             /**
              * Format: date-time
              * @description Comes free.
@@ -1560,6 +2889,35 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     catalogue: {
         parameters: {
             query?: never;
@@ -1664,6 +3022,37 @@ export interface operations {
             };
         };
     };
+    import_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameIn"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     preview: {
         parameters: {
             query?: never;
@@ -1683,6 +3072,93 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accept_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Token"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invitation"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bundle_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/schema+json": string;
                 };
             };
             "4XX": {
@@ -1788,6 +3264,35 @@ export interface operations {
             };
         };
     };
+    follow_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     export_job: {
         parameters: {
             query?: never;
@@ -1806,6 +3311,133 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Bundle"];
                 };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesIn"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_photo: {
+        parameters: {
+            query?: {
+                /** @description The small one. */
+                small?: boolean;
+            };
+            header?: never;
+            path: {
+                id: string;
+                photo: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/jpeg": number[];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                photo: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "image/*": number[];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             "4XX": {
                 headers: {
@@ -1846,6 +3478,39 @@ export interface operations {
             };
         };
     };
+    import_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesIn"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_record: {
         parameters: {
             query?: never;
@@ -1863,6 +3528,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordView"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportView"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepSheet"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"];
                 };
             };
             "4XX": {
@@ -1905,6 +3632,178 @@ export interface operations {
             };
         };
     };
+    export_time: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_time: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "text/csv": string;
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinesIn"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    make_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarLink"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revoke_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_my_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MyCode"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_my_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MyPassword"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pack: {
         parameters: {
             query?: never;
@@ -1934,10 +3833,128 @@ export interface operations {
             };
         };
     };
+    list_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonView"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPerson"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     rack: {
         parameters: {
             query?: {
-                /** @description Words in number, vehicle, complaint or customer; closed jobs are found too. */
+                /** @description Words in number, vehicle, frame number, complaint or customer; closed jobs are found too. */
                 find?: string;
             };
             header?: never;
@@ -2036,6 +4053,182 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeOver"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sheets: {
+        parameters: {
+            query?: {
+                /** @description Words in its name. */
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetView"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shop"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shop"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Shop"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shop_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_vehicles: {
+        parameters: {
+            query: {
+                /** @description Words in name, frame number or complaint. */
+                find: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnownVehicle"][];
+                };
             };
             "4XX": {
                 headers: {

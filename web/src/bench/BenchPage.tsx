@@ -2,10 +2,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Change, JobView, Tile, VehicleState } from "../api/client";
+import { isModelled, type Change, type Modelled, type Tile, type VehicleState } from "../api/client";
 import { useAppend, useCard, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
-import { JobCell, MinutesCell, StateButtons, TitleBlock } from "../frame/TitleBlock";
+import { JobCell, MinutesCell, StateButtons, TitleBlock, Warnings } from "../frame/TitleBlock";
+import { useOutbox } from "../outbox/OutboxCell";
+import { PhotoButton } from "../photos/Photos";
+import { PointsPage } from "../points/PointsPage";
 import { v } from "../theme/tokens";
 import { HEIGHT } from "../trace/layout";
 import { TraceMap } from "../trace/TraceMap";
@@ -24,10 +27,10 @@ export const BenchPage = () => {
     return (
       <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
     );
-  return <BenchOf job={job.data} />;
+  return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };
 
-const BenchOf = ({ job }: { job: JobView }) => {
+const BenchOf = ({ job }: { job: Modelled }) => {
   const append = useAppend(job);
   const go = useNavigate();
   const [chosen, setChosen] = useState<string>();
@@ -63,6 +66,7 @@ const BenchOf = ({ job }: { job: JobView }) => {
       document.querySelector<HTMLButtonElement>('[aria-label^="Wheel"]')?.click();
     },
   });
+  const waiting = useOutbox().waiting.filter((w) => w.job === job.id);
   const repair = bench.suspects.find((s) => s.class === bench.repair);
   const failed =
     append.error !== null && append.variables.some((b) => b.kind === "state" || b.kind === "void")
@@ -70,7 +74,15 @@ const BenchOf = ({ job }: { job: JobView }) => {
       : undefined;
   return (
     <Box
-      sx={{ height: "100vh", minHeight: 768, display: "flex", flexDirection: "column", overflow: "hidden" }}
+      sx={{
+        height: "100vh",
+        minHeight: 768,
+        display: "flex",
+        flexDirection: "column",
+        overflow: "hidden",
+        // a tablet upright: the page grows, map, card, suspects and evidence below each other
+        "@media (max-width: 900px)": { height: "auto", minHeight: "100vh", overflow: "visible" },
+      }}
     >
       <JobLine job={job} here="bench" />
       <TitleBlock>
@@ -78,6 +90,7 @@ const BenchOf = ({ job }: { job: JobView }) => {
         <StateButtons job={job} onState={setState} disabled={append.isPending || job.closed != null} />
         <MinutesCell job={job} />
       </TitleBlock>
+      <Warnings job={job} />
       <Box sx={{ position: "relative", flex: "none", height: HEIGHT }}>
         <TraceMap map={job.map} segments={bench.segments} onStrand={setStrand} suspectsOnly={only} />
         <Box sx={{ position: "absolute", left: 16, top: 8, display: "flex", gap: 0.8 }}>
@@ -145,8 +158,35 @@ const BenchOf = ({ job }: { job: JobView }) => {
           />
         )}
       </Box>
-      <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1.2, flex: 1, minHeight: 0 }}>
-        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.8, minHeight: 0 }}>
+      <Box
+        sx={{
+          display: "flex",
+          gap: 2,
+          px: 2,
+          pt: 0.5,
+          pb: 1.2,
+          flex: 1,
+          minHeight: 0,
+          "@media (max-width: 900px)": { flexDirection: "column" },
+        }}
+      >
+        <Box
+          sx={{
+            flex: 1,
+            minWidth: 0,
+            display: "flex",
+            flexDirection: "column",
+            gap: 0.8,
+            minHeight: 0,
+            "@media (max-width: 900px)": { minHeight: 400 },
+          }}
+        >
+          {waiting.length > 0 && (
+            <Box sx={{ fontSize: 15.5, fontWeight: 600, flex: "none" }} data-before={waiting.length}>
+              Suspects and next probe are as before {waiting.map((w) => w.words.toLowerCase()).join(", ")}:
+              kept on this device.
+            </Box>
+          )}
           {(bench.advice ?? failed) !== undefined && (
             <Box
               sx={{
@@ -211,9 +251,11 @@ const BenchOf = ({ job }: { job: JobView }) => {
           ) : card ? (
             <CardView
               key={card.test}
-
               card={card}
               append={append}
+              photo={
+                <PhotoButton job={job} caption={`Before: ${card.opens ?? card.name}`} words="Photo first" />
+              }
               chosen={chosen !== undefined}
               progress={`${String(bench.first_minute_done + 1)} of ${String(bench.first_minute_done + bench.first_minute_left)}`}
               others={bench.others}
@@ -252,7 +294,15 @@ const BenchOf = ({ job }: { job: JobView }) => {
             </KeyedCard>
           )}
         </Box>
-        <Box sx={{ width: 408, flex: "none", minHeight: 0, "@media (max-width: 1100px)": { width: 344 } }}>
+        <Box
+          sx={{
+            width: 408,
+            flex: "none",
+            minHeight: 0,
+            "@media (max-width: 1100px)": { width: 344 },
+            "@media (max-width: 900px)": { width: "100%" },
+          }}
+        >
           <Suspects
             bench={bench}
             onByHand={(s, out, reason) => {
@@ -275,7 +325,7 @@ const BenchOf = ({ job }: { job: JobView }) => {
   );
 };
 
-const announce = (job: JobView): string => {
+const announce = (job: Modelled): string => {
   const t = job.bench.evidence[job.bench.evidence.length - 1];
   const s = job.bench.suspects[0];
   if (!t || !s) return "";

@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { Bench, Body, Card } from "../api/client";
 import { Refusal } from "../api/client";
 import type { useAppend } from "../api/hooks";
@@ -25,13 +25,25 @@ interface Props {
   progress?: string;
   /** Other tests worth doing, chosen by hand. */
   others: Bench["others"];
+  /** The button for a photo, asked for before something is opened or unplugged. */
+  photo: ReactNode;
   onChoose: (test: string) => void;
   onBack: () => void;
   onTaken: () => void;
 }
 
 /** The keyed card of the Bench: a first-minute check or the next probe, with what each outcome means. */
-export const CardView = ({ card, append, chosen, progress, others, onChoose, onBack, onTaken }: Props) => {
+export const CardView = ({
+  card,
+  append,
+  chosen,
+  progress,
+  others,
+  photo,
+  onChoose,
+  onBack,
+  onTaken,
+}: Props) => {
   const [typed, setTyped] = useState("");
   const [error, setError] = useState<string>();
   const [suggest, setSuggest] = useState<string>();
@@ -112,6 +124,9 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
     ]);
   };
   const probe = card.kind === "probe";
+  // what opening destroys or unplugging hides can only be photographed before
+  const asksPhoto =
+    card.opens != null || card.state.some((s) => !s.ok && s.field === "plugs" && s.text.includes("apart"));
   const empty = typed === "";
   useKeys(
     probe
@@ -164,7 +179,17 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
 
   return (
     <KeyedCard label={title} sx={{ flex: 1, minWidth: 0 }}>
-      <Box sx={{ display: "flex", height: "100%", p: 1.4, px: 1.8, gap: 2 }} data-card={card.test}>
+      <Box
+        sx={{
+          display: "flex",
+          height: "100%",
+          p: 1.4,
+          px: 1.8,
+          gap: 2,
+          "@media (max-width: 900px)": { minHeight: 380 },
+        }}
+        data-card={card.test}
+      >
         {probe && (
           <Box sx={{ width: 226, flex: "none", display: "flex", flexDirection: "column" }}>
             {card.face ? (
@@ -290,6 +315,15 @@ export const CardView = ({ card, append, chosen, progress, others, onChoose, onB
                   </Button>
                 </>
               )}
+            </Box>
+          )}
+          {asksPhoto && error === undefined && (
+            <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 15.5 }} data-photo-first>
+              {photo}
+              <span>
+                {card.opens != null ? "Before it is opened" : "Before the plug is pulled"}: how it lay, what
+                was on it.
+              </span>
             </Box>
           )}
           {error === undefined && (card.state.length > 0 || needs.length > 0) && (

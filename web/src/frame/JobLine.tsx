@@ -2,36 +2,57 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useNavigate } from "react-router";
 import type { JobView } from "../api/client";
+import { useLive } from "../api/hooks";
+import { PersonButton } from "../people/PersonButton";
 import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
 import { Lock, Tick } from "../ui/parts";
 
-export type Station = "intake" | "gate" | "bench" | "repair" | "record";
+export type Station = "intake" | "gate" | "bench" | "repair" | "proof" | "hand-back" | "record";
 
-const STATIONS: { id: Station; name: string; to: string }[] = [
-  { id: "intake", name: "Intake", to: "intake" },
-  { id: "gate", name: "Gate", to: "gate" },
-  { id: "bench", name: "Bench", to: "bench" },
-  { id: "repair", name: "Repair, hand-back", to: "repair" },
-  { id: "record", name: "Record", to: "record" },
+const STATIONS: { id: Station; name: string }[] = [
+  { id: "intake", name: "Intake" },
+  { id: "gate", name: "Gate" },
+  { id: "bench", name: "Bench" },
+  { id: "repair", name: "Repair" },
+  { id: "proof", name: "Proof" },
+  { id: "hand-back", name: "Hand-back" },
+  { id: "record", name: "Record" },
 ];
+
+/** Is a stage of the job behind it? */
+const isDone = (job: JobView, id: Station): boolean => {
+  const failed = job.proof.some((r) => r.standing === "failed");
+  switch (id) {
+    case "intake":
+      return true;
+    case "gate":
+      return job.gate.standing === "open" || job.closed != null;
+    case "bench":
+      return (job.parts.length > 0 && !failed) || job.closed != null;
+    case "repair":
+      return job.closed != null || (job.parts.length > 0 && job.items.every((i) => i.standing !== "open"));
+    case "proof":
+      return job.proof.length > 0 && job.proof.every((r) => r.standing !== "open" && r.standing !== "failed");
+    case "hand-back":
+      return job.closed != null;
+    case "record":
+      return false;
+  }
+};
 
 /** The job line: stations are contacts in a conductor; closed when done, open ahead, locked by the gate. */
 export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
   const go = useNavigate();
+  useLive(job);
   const at = STATIONS.findIndex((s) => s.id === here);
-  const done = (id: Station): boolean => {
-    if (!job) return false;
-    if (id === "intake") return true;
-    if (id === "gate") return job.gate.standing === "open";
-    if (id === "bench") return job.parts.length > 0 || job.closed != null;
-    if (id === "repair") return job.closed != null;
-    return false;
-  };
+  const done = (id: Station): boolean => job !== undefined && isDone(job, id);
   const stopped =
     job !== undefined && (job.gate.standing === "stopped" || job.gate.standing === "quarantined");
   const locked = (id: Station): boolean =>
-    stopped && job.gate.standing === "stopped" && (id === "bench" || id === "repair");
+    stopped &&
+    job.gate.standing === "stopped" &&
+    (id === "bench" || id === "repair" || id === "proof" || id === "hand-back");
   return (
     <Box
       component="header"
@@ -47,7 +68,7 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
     >
       <Box sx={{ display: "flex", alignItems: "center", gap: 1, fontSize: 20, fontWeight: 750 }}>
         <Mark />
-        <Box component="span" sx={{ "@media (max-width: 1100px)": { display: "none" } }}>
+        <Box component="span" sx={{ "@media (max-width: 1200px)": { display: "none" } }}>
           Spannung
         </Box>
       </Box>
@@ -90,7 +111,7 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
               aria-current={present ? "step" : undefined}
               title={shut ? "Closed by the gate: isolation and quarantine first" : undefined}
               onClick={() => {
-                if (job && !shut) void go(`/jobs/${job.id}/${s.to}`);
+                if (job && !shut) void go(`/jobs/${job.id}/${s.id}`);
                 else if (job && shut) void go(`/jobs/${job.id}/gate`);
               }}
               sx={{
@@ -98,12 +119,14 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
                 font: "inherit",
                 border: 0,
                 minWidth: 58,
-                px: 1.6,
+                px: 0.5,
+                whiteSpace: "nowrap",
                 flex: 1,
                 cursor: "pointer",
                 background: present ? v("copperFill") : "transparent",
                 color: present ? v("onCopper") : v("ink"),
                 fontSize: 16,
+                "@media (max-width: 900px)": { fontSize: 14.5 },
                 fontWeight: present ? 700 : 550,
                 textDecoration: shut ? "line-through" : "none",
                 display: "flex",
@@ -123,6 +146,7 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
           );
         })}
       </Box>
+      <PersonButton />
     </Box>
   );
 };

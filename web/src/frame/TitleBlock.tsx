@@ -1,21 +1,24 @@
 import Box from "@mui/material/Box";
-import type { ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import type { JobView, VehicleState } from "../api/client";
 import { v } from "../theme/tokens";
-import { minutes, number4 } from "../ui/format";
+import { OutboxCell } from "../outbox/OutboxCell";
+import { minutes, money, number4 } from "../ui/format";
+import { ErrorLine } from "../ui/parts";
 
 /** Cells divided by lines, as on a drawing. */
 export const TitleBlock = ({ children }: { children: ReactNode }) => (
   <Box
     sx={{
-      height: 60,
+      minHeight: 60,
       display: "flex",
       borderBottom: `1.5px solid ${v("ink")}`,
       flex: "none",
-      overflow: "hidden",
+      "@media (max-width: 900px)": { flexWrap: "wrap", "& > *": { minHeight: 60 } },
     }}
   >
     {children}
+    <OutboxCell />
   </Box>
 );
 
@@ -76,20 +79,94 @@ export const JobCell = ({ job }: { job: JobView }) => (
   </Cell>
 );
 
+/** Minutes spent, by the clock where one runs, and what is left by the suspects. */
 export const MinutesCell = ({ job }: { job: JobView }) => {
-  const [low, mid, high] = job.bench.minutes_to_go;
+  const [low, mid, high] = job.bench?.minutes_to_go ?? [];
+  const spent = useMinutes(job);
   return (
-    <Cell width={270} caption="Minutes spent, minutes to go">
-      {minutes(job.bench.minutes_spent)}
+    <Cell
+      width={270}
+      caption={
+        job.clock.since != null
+          ? "Clock runs: minutes spent, to go"
+          : job.clock.others.length > 0
+            ? `${job.clock.others.join(", ")}: clock runs`
+            : "Minutes spent, minutes to go"
+      }
+    >
+      {minutes(spent)}
       <Small> spent </Small>
-      {minutes(mid ?? 0)}
-      <Small>
-        {" "}
-        to go ({minutes(low ?? 0)}–{minutes(high ?? 0)})
-      </Small>
+      {job.bench && job.closed == null ? (
+        <>
+          {minutes(mid ?? 0)}
+          <Small>
+            {" "}
+            to go ({minutes(low ?? 0)}–{minutes(high ?? 0)})
+          </Small>
+        </>
+      ) : null}
     </Cell>
   );
 };
+
+/** Minutes spent now: the server's figure, and what has passed since on every clock that runs. */
+export const useMinutes = (job: JobView): number => {
+  const running = (job.clock.since != null ? 1 : 0) + job.clock.others.length;
+  const [at, setAt] = useState(() => performance.now());
+  const [now, setNow] = useState(at);
+  const [of, setOf] = useState(job);
+  if (of !== job) {
+    setOf(job);
+    setAt(performance.now());
+    setNow(performance.now());
+  }
+  useEffect(() => {
+    if (running === 0) return undefined;
+    const t = setInterval(() => {
+      setNow(performance.now());
+    }, 1000);
+    return () => {
+      clearInterval(t);
+    };
+  }, [running]);
+  return job.clock.minutes + (running * Math.max(0, now - at)) / 60_000;
+};
+
+/** The bill as it stands against the agreed limit; what it may come to where the suspects say. */
+export const MoneyCell = ({ job }: { job: JobView }) => {
+  const total = job.money.sum.total_cents;
+  const limit = job.limit_cents ?? undefined;
+  const likely = job.money.forecast_cents?.[1];
+  const most = Math.max(total, limit ?? 0, likely ?? 0, 1);
+  return (
+    <Cell
+      width={300}
+      caption={`Running total, tax included${limit === undefined ? "" : `, agreed limit ${money(limit)}`}`}
+    >
+      <Box component="span" sx={{ display: "flex", gap: 1.2, alignItems: "center" }}>
+        <span data-total={total}>{money(total)}</span>
+        {limit !== undefined && (
+          <svg width="120" height="16" aria-hidden="true">
+            <rect x="1" y="3" width="118" height="10" fill="none" stroke={v("ink")} strokeWidth="1.5" />
+            <rect x="1" y="3" width={(118 * total) / most} height="10" fill={v("ink")} />
+            <path d={`M${String((118 * limit) / most)} 0v16`} stroke={v("ink")} strokeWidth="3" />
+          </svg>
+        )}
+        {likely !== undefined && likely > total && <Small>likely {money(likely)}</Small>}
+      </Box>
+    </Cell>
+  );
+};
+
+/** Limit of money and stop-loss, when they are passed or about to be. */
+export const Warnings = ({ job }: { job: JobView }) =>
+  job.money.warnings.length === 0 ? null : (
+    <Box sx={{ px: 2, pt: 1, display: "grid", gap: 0.5 }} data-warnings>
+      {job.money.warnings.map((w) => (
+        <ErrorLine key={w}>{w}</ErrorLine>
+      ))}
+    </Box>
+  );
 
 export const Small = ({ children }: { children: ReactNode }) => (
   <Box component="span" sx={{ fontSize: 15, fontWeight: 500, color: v("ink2") }}>

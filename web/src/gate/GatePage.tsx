@@ -128,7 +128,7 @@ const History = ({ job }: { job: JobView }) => (
         </Box>
       ))}
     </Box>
-    {job.bench.next && (
+    {job.bench?.next && (
       <Box sx={{ mt: 2, fontSize: 16 }}>
         <b>After the gate:</b> {job.bench.next.name}
         {job.bench.others[0] ? `, then ${job.bench.others[0].name}` : ""}.

@@ -3,14 +3,15 @@ import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { api, entry, take, type Body, type Preview } from "../api/client";
-import { useAppend, useChoices, useJob } from "../api/hooks";
+import { api, entry, take, type Body, type KnownVehicle, type Preview } from "../api/client";
+import { useAppend, useChoices, useJob, useVehicles } from "../api/hooks";
 import { Suspects } from "../bench/Suspects";
 import { Cell, JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { JobLine } from "../frame/JobLine";
 import { v } from "../theme/tokens";
 import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
+import { day } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, Heading, Key, KeyedCard } from "../ui/parts";
 import { LaterForm } from "./Later";
@@ -23,6 +24,8 @@ interface Draft {
   risks: { id: string; yes: boolean | null }[];
   id: string;
   begun: number;
+  /** A vehicle the shop has seen. */
+  from?: KnownVehicle;
 }
 
 const DRAFT = "spannung-intake";
@@ -45,7 +48,7 @@ const kept = (): Draft => {
   return fresh();
 };
 
-const VOLTS = [24, 36, 48, 60, 72];
+const VOLTS = [12, 24, 36, 48, 60, 72];
 const DRIVES: [string, string][] = [
   ["geared-hub", "geared hub"],
   ["direct-hub", "direct hub"],
@@ -53,6 +56,8 @@ const DRIVES: [string, string][] = [
   ["chain", "chain, belt"],
   ["brushed", "brushed toy"],
 ];
+/** What a vehicle without a wiring model is opened as. */
+const OTHER = "other";
 
 /** A value that follows another after a pause, so that typing does not ask at every letter. */
 function useSettled<T>(value: T, ms: number): T {
@@ -91,11 +96,13 @@ export const IntakeNew = () => {
   }, []);
   const family = choices.data?.families.find((f) => f.volts_class === draft.volts && f.drive === draft.drive);
   const words = useSettled(draft.words, 250);
-  const ready = words.trim().length > 2 && family !== undefined;
+  const chosen = draft.volts > 0 && draft.drive !== "";
+  const drive = family ? draft.drive : OTHER;
+  const ready = words.trim().length > 2 && chosen;
   const known = {
     words,
     volts_class: draft.volts,
-    drive: draft.drive,
+    drive,
     symptoms: draft.symptoms,
     risks: draft.risks,
   };
@@ -116,9 +123,14 @@ export const IntakeNew = () => {
           kind: "opened",
           words: draft.words.trim(),
           volts_class: draft.volts,
-          drive: draft.drive,
+          drive,
           seconds: Math.round((Date.now() - draft.begun) / 1000),
+          ...(draft.from === undefined ? {} : { from_job: draft.from.job }),
         },
+        ...(draft.from === undefined ? [] : vehicleOf(draft.from)),
+        ...(family || draft.drive === OTHER
+          ? []
+          : [{ kind: "note" as const, text: `Drive as it looks: ${draft.drive.replace("-", " ")}` }]),
         ...(p?.heard ?? []).map<Body>((h) =>
           h.kind === "risk"
             ? { kind: "risk", risk: h.id, yes: h.yes ?? null }
@@ -224,7 +236,7 @@ export const IntakeNew = () => {
                 <b>{family.full_volts.toFixed(1)} V</b> when full, {family.groups} groups assumed
               </>
             ) : draft.volts > 0 && draft.drive !== "" ? (
-              "No wiring model for this vehicle yet"
+              "No wiring model yet: points by hand, no suspects"
             ) : (
               " "
             )}
@@ -250,6 +262,12 @@ export const IntakeNew = () => {
           </Box>
         </Box>
       </Box>
+      <Known
+        draft={draft}
+        onPick={(k) => {
+          set(k === undefined ? { from: undefined } : { from: k, volts: k.volts_class, drive: k.drive });
+        }}
+      />
       <Box
         sx={{
           px: 2,
@@ -361,8 +379,17 @@ export const IntakeNew = () => {
         </Box>
       </Box>
       {!p && <Outline />}
-      {p && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
-      {p && (
+      {p?.map && p.bench && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
+      {p && !p.bench && (
+        <NoModel
+          busy={open.isPending}
+          error={open.error?.message}
+          onOpen={() => {
+            open.mutate();
+          }}
+        />
+      )}
+      {p?.bench && (
         <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1, flex: 1, minHeight: 0 }}>
           <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 200 }}>
             <Box sx={{ p: 1.6, display: "grid", gap: 0.9 }}>
@@ -432,6 +459,132 @@ export const IntakeNew = () => {
     </Box>
   );
 };
+
+/** What a job of a known vehicle begins with: its name, and what is not as drawn on it. */
+const vehicleOf = (k: KnownVehicle): Body[] => [
+  {
+    kind: "vehicle",
+    name: k.name,
+    frame_number: k.frame_number ?? null,
+    controller: k.controller ?? null,
+  },
+  ...k.changes.map<Body>((change) => ({ kind: "change", change })),
+  ...(k.customer_id == null ? [] : [{ kind: "customer" as const, customer: k.customer_id }]),
+];
+
+/** A vehicle the shop has seen: found by name or frame number, it brings what is known of it. */
+const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | undefined) => void }) => {
+  const [find, setFind] = useState("");
+  const known = useVehicles(useSettled(find, 200));
+  const k = draft.from;
+  return (
+    <Box
+      sx={{
+        px: 2,
+        pt: 0.8,
+        display: "flex",
+        gap: 1,
+        alignItems: "center",
+        flex: "none",
+        minHeight: 52,
+        overflowX: "auto",
+      }}
+    >
+      {k ? (
+        <>
+          <Box sx={{ fontSize: 16, whiteSpace: "nowrap" }} data-known={k.name}>
+            Known: <b>{k.name}</b>
+            {k.frame_number ? `, frame ${k.frame_number}` : ""}. Last here{" "}
+            {k.closed_at ? day(k.closed_at) : "and still open"}
+            {k.mended ? `: ${k.mended.toLowerCase()}` : ""}
+            {k.changes.length > 0 ? `. ${String(k.changes.length)} not as drawn` : ""}
+          </Box>
+          <Button
+            onClick={() => {
+              onPick(undefined);
+            }}
+            sx={{ minHeight: 40, fontSize: 15 }}
+          >
+            Not this one
+          </Button>
+        </>
+      ) : (
+        <>
+          <Box
+            component="input"
+            name="known"
+            aria-label="Seen before: name or frame number"
+            placeholder="Seen before? Name or frame number"
+            value={find}
+            onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+              setFind(e.target.value);
+            }}
+            sx={{
+              font: "inherit",
+              fontSize: 16,
+              width: 300,
+              flex: "none",
+              height: 44,
+              border: `1.5px solid ${v("ink")}`,
+              borderRadius: "3px",
+              background: v("sheet"),
+              color: v("ink"),
+              px: 1,
+              "&::placeholder": { color: v("ink3"), opacity: 1 },
+            }}
+          />
+          {find.trim().length >= 2 && (known.data ?? []).length === 0 && (
+            <span style={{ fontSize: 15 }}>Nothing known by these words.</span>
+          )}
+          {find.trim().length >= 2 &&
+            (known.data ?? []).map((x) => (
+              <Button
+                key={x.job}
+                onClick={() => {
+                  setFind("");
+                  onPick(x);
+                }}
+                data-pick-known={x.name}
+                sx={{ minHeight: 44, fontSize: 15.5, whiteSpace: "nowrap", flex: "none" }}
+              >
+                {x.name}
+                {x.frame_number ? `, ${x.frame_number}` : ""} · {x.jobs} {x.jobs === 1 ? "job" : "jobs"}
+              </Button>
+            ))}
+        </>
+      )}
+    </Box>
+  );
+};
+
+/** No wiring model: the job opens all the same, and says what it can do without one. */
+const NoModel = ({
+  busy,
+  error,
+  onOpen,
+}: {
+  busy: boolean;
+  error: string | undefined;
+  onOpen: () => void;
+}) => (
+  <Box sx={{ p: 2, flex: 1 }}>
+    <KeyedCard label="Open without a wiring model" sx={{ maxWidth: 760 }}>
+      <Box sx={{ p: 2.4, display: "grid", gap: 1.4, justifyItems: "start", fontSize: 17 }}>
+        <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
+          No suspects for this vehicle
+        </Box>
+        <span>
+          They are worked out from a wiring model, and there is none for it. Points are named by hand and
+          compared with an identical working vehicle; gate, parts, minutes, quote, proof and report all work.
+        </span>
+        <Button variant="contained" disabled={busy} onClick={onOpen} sx={{ gap: 1 }} data-to-gate>
+          Open the job, to the gate <Key>Enter</Key>
+        </Button>
+        {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+      </Box>
+    </KeyedCard>
+  </Box>
+);
 
 /** Before anything is known: the frame of what will be drawn. */
 const Outline = () => {

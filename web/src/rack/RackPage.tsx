@@ -1,22 +1,25 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
-import { api, take, type Ticket } from "../api/client";
-import { useMe, useRack } from "../api/hooks";
+import type { ClosedTicket, RecheckTicket, Ticket } from "../api/client";
+import { useRack } from "../api/hooks";
+import { OutboxCell } from "../outbox/OutboxCell";
+import { PersonButton } from "../people/PersonButton";
 import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
 import { SmallStrip, stripWords } from "../ui/SmallStrip";
-import { dayTime, minutes, number4, span, when } from "../ui/format";
+import { day, dayTime, minutes, number4, span, when } from "../ui/format";
 import { useKeys } from "../ui/keys";
-import { Disc, ErrorLine, Heading, Key } from "../ui/parts";
+import { Disc, ErrorLine, Heading, Key, Tick, Triangle } from "../ui/parts";
+import { ImportButton } from "./ImportButton";
 
 const STAGE: Record<string, { name: string; to: string }> = {
   gate: { name: "Gate", to: "gate" },
   quarantine: { name: "Quarantine", to: "gate" },
   bench: { name: "Bench", to: "bench" },
   repair: { name: "Repair", to: "repair" },
+  proof: { name: "Proof", to: "proof" },
   closed: { name: "Closed", to: "record" },
 };
 
@@ -25,17 +28,9 @@ const path = (t: Ticket): string => `/jobs/${t.id}/${STAGE[t.stage]?.to ?? "benc
 export const RackPage = () => {
   const [find, setFind] = useState("");
   const rack = useRack(find);
-  const me = useMe();
   const go = useNavigate();
-  const client = useQueryClient();
   const field = useRef<HTMLInputElement>(null);
   useKeys({ f: () => field.current?.focus(), j: () => void go("/new") });
-  const signOut = async () => {
-    await take(api.DELETE("/session"));
-    client.clear();
-    await client.invalidateQueries();
-    window.location.assign("/");
-  };
   const r = rack.data;
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
@@ -51,7 +46,9 @@ export const RackPage = () => {
         }}
       >
         <Mark />
-        <Box sx={{ fontSize: 20, fontWeight: 750 }}>Spannung</Box>
+        <Box sx={{ fontSize: 20, fontWeight: 750, "@media (max-width: 1000px)": { display: "none" } }}>
+          Spannung
+        </Box>
         <Box
           component="label"
           sx={{
@@ -95,9 +92,9 @@ export const RackPage = () => {
         <Button onClick={() => void go("/new")} sx={{ height: 46, minHeight: 46, gap: 1 }} data-new-job>
           New job <Key>J</Key>
         </Button>
-        <Button onClick={() => void signOut()} sx={{ height: 46, minHeight: 46 }}>
-          {me.data?.name ?? ""}, sign out
-        </Button>
+        <ImportButton />
+        <OutboxCell />
+        <PersonButton />
       </Box>
       {rack.error && !r && (
         <Box sx={{ p: 3 }}>
@@ -156,11 +153,23 @@ export const RackPage = () => {
               <WaitTag key={t.id} ticket={t} now={r.now} />
             ))}
           </Lower>
+          {!find && r.rechecks.length > 0 && (
+            <Box sx={{ px: 2, pb: 3 }} data-rechecks>
+              <Heading note="vehicles that are to come back, in the order they are due">
+                To be looked at again
+              </Heading>
+              <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
+                {r.rechecks.map((t) => (
+                  <RecheckRow key={t.id} ticket={t} />
+                ))}
+              </Box>
+            </Box>
+          )}
           {find && r.closed.length > 0 && (
             <Box sx={{ px: 2, pb: 3 }}>
               <Heading>Closed</Heading>
               {r.closed.map((t) => (
-                <RowTicket key={t.id} ticket={t} rank={0} now={r.now} />
+                <ClosedRow key={t.id} ticket={t} />
               ))}
             </Box>
           )}
@@ -266,12 +275,23 @@ const Hanging = ({
           >
             “{t.words}”
           </Box>
-          <Box sx={{ mt: 0.5 }}>
-            <SmallStrip segments={t.segments} width={first ? 322 : 243} tall />
-          </Box>
-          <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
-            <b>{one || "All cleared"}</b>
-            <span>{two.toLowerCase()}</span>
+          {t.segments.length > 0 ? (
+            <>
+              <Box sx={{ mt: 0.5 }}>
+                <SmallStrip segments={t.segments} width={first ? 322 : 243} tall />
+              </Box>
+              <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
+                <b>{one || "All cleared"}</b>
+                <span>{two.toLowerCase()}</span>
+              </Box>
+            </>
+          ) : (
+            <Box sx={{ mt: 0.8, border: `1.5px dashed ${v("ink3")}`, p: 1, fontSize: 15, minHeight: 58 }}>
+              No wiring model: points by hand
+            </Box>
+          )}
+          <Box sx={{ display: "flex", gap: 0.6, mt: 0.4, minHeight: 22 }}>
+            <Flags ticket={t} />
           </Box>
           <Box sx={{ borderTop: `1px solid ${v("ruleStrong")}`, mt: 1, pt: 0.8, fontSize: 15 }}>
             <b style={{ fontSize: 17 }}>{STAGE[t.stage]?.name}</b> {t.step}
@@ -280,9 +300,11 @@ const Hanging = ({
             <Box sx={{ fontSize: first ? 38 : 27, fontWeight: 750, lineHeight: 1.05 }}>
               {t.promised ? when(t.promised, now) : "no promise"}
             </Box>
-            <Box sx={{ fontSize: 24, fontWeight: 700 }}>
-              {minutes(t.minutes_to_go)} <span style={{ fontSize: 15 }}>min</span>
-            </Box>
+            {t.segments.length > 0 && (
+              <Box sx={{ fontSize: 24, fontWeight: 700 }}>
+                {minutes(t.minutes_to_go)} <span style={{ fontSize: 15 }}>min</span>
+              </Box>
+            )}
           </Box>
           <Box sx={{ fontSize: 15, fontWeight: 600 }}>
             {t.slack_minutes == null
@@ -358,14 +380,109 @@ const RowTicket = ({ ticket: t, rank, now }: { ticket: Ticket; rank: number; now
         “{t.words}”
       </Box>
       <SmallStrip segments={t.segments} width={132} tall={false} />
-      <Box sx={{ width: 130 }}>{t.outcome ?? STAGE[t.stage]?.name}</Box>
+      <Flags ticket={t} />
+      <Box sx={{ width: 110 }}>{STAGE[t.stage]?.name}</Box>
       <Box sx={{ width: 110, textAlign: "right", fontWeight: 700 }}>
-        {t.promised && !t.outcome ? when(t.promised, now) : ""}
+        {t.promised ? when(t.promised, now) : ""}
       </Box>
-      {t.outcome == null && <Box sx={{ width: 80, textAlign: "right" }}>{minutes(t.minutes_to_go)} min</Box>}
+      <Box sx={{ width: 80, textAlign: "right" }}>
+        {t.segments.length > 0 ? `${minutes(t.minutes_to_go)} min` : ""}
+      </Box>
     </Box>
   );
 };
+
+/** The same complaint came back, or a limit is passed: said in words. */
+const Flags = ({ ticket: t }: { ticket: Ticket }) => (
+  <>
+    {t.comeback != null && (
+      <Box sx={flag} data-comeback={t.comeback}>
+        <Triangle size={15} /> back from {number4(t.comeback)}
+      </Box>
+    )}
+    {t.over && (
+      <Box sx={flag} data-over>
+        <Triangle size={15} /> over its limit
+      </Box>
+    )}
+  </>
+);
+const flag = {
+  display: "inline-flex",
+  gap: 0.6,
+  alignItems: "center",
+  fontSize: 14.5,
+  fontWeight: 700,
+  background: v("copperTint"),
+  px: 0.8,
+  py: 0.2,
+  whiteSpace: "nowrap",
+} as const;
+
+/** A closed job, found by a search. */
+const ClosedRow = ({ ticket: t }: { ticket: ClosedTicket }) => {
+  const go = useNavigate();
+  return (
+    <Box
+      component="button"
+      type="button"
+      data-ticket={t.number}
+      onClick={() => void go(`/jobs/${t.id}/record`)}
+      sx={rowButton}
+    >
+      <Tick size={18} />
+      <b>{number4(t.number)}</b>
+      <Box sx={{ ...oneLine, flex: "0 1 250px", fontWeight: 650 }}>
+        {t.vehicle || "Vehicle not named"}
+        {t.frame_number ? `, ${t.frame_number}` : ""}
+      </Box>
+      <Box sx={{ ...oneLine, flex: 1, color: v("ink2") }}>“{t.words}”</Box>
+      <Box sx={{ ...oneLine, flex: "0 1 260px" }}>
+        {t.outcome}
+        {t.mended ? `: ${t.mended.toLowerCase()}` : ""}
+      </Box>
+      <Box sx={{ width: 130, textAlign: "right" }}>{t.closed_at == null ? "" : day(t.closed_at)}</Box>
+    </Box>
+  );
+};
+
+/** A vehicle that is to come back: pressed, it begins its job, linked to the one it comes from. */
+const RecheckRow = ({ ticket: t }: { ticket: RecheckTicket }) => {
+  const go = useNavigate();
+  return (
+    <Box
+      component="button"
+      type="button"
+      data-recheck={t.number}
+      onClick={() => void go(`/jobs/${t.id}/hand-back`)}
+      sx={rowButton}
+    >
+      {t.overdue ? <Triangle size={18} /> : <Box sx={{ width: 18 }} />}
+      <Box sx={{ width: 150, fontWeight: 700 }}>{day(t.by)}</Box>
+      <Box sx={{ ...oneLine, flex: "0 1 260px", fontWeight: 650 }}>{t.vehicle || "Vehicle not named"}</Box>
+      <Box sx={{ ...oneLine, flex: 1 }}>{t.what}</Box>
+      <Box sx={{ color: v("ink2") }}>from {number4(t.number)}</Box>
+      <Box sx={{ width: 90, textAlign: "right", fontWeight: 700 }}>{t.overdue ? "overdue" : ""}</Box>
+    </Box>
+  );
+};
+
+const oneLine = { overflow: "hidden", whiteSpace: "nowrap", textOverflow: "ellipsis" } as const;
+const rowButton = {
+  font: "inherit",
+  fontSize: 16,
+  color: v("ink"),
+  width: "100%",
+  minHeight: 52,
+  display: "flex",
+  gap: 1.5,
+  alignItems: "center",
+  textAlign: "left",
+  background: "transparent",
+  border: 0,
+  borderBottom: `1px solid ${v("ruleStrong")}`,
+  cursor: "pointer",
+} as const;
 
 const Lower = ({
   title,
@@ -483,7 +600,11 @@ const WaitTag = ({ ticket: t, now }: { ticket: Ticket; now: string }) => {
           <SmallStrip segments={t.segments} width={200} tall={false} />
         </Box>
         <Box sx={{ fontSize: 15, fontWeight: 600, height: 20 }}>
-          {t.stage === "quarantine" ? "Pack in quarantine" : one || "All cleared"}
+          {t.stage === "quarantine"
+            ? "Pack in quarantine"
+            : t.segments.length === 0
+              ? "Points by hand"
+              : one || "All cleared"}
         </Box>
         <Box sx={{ borderTop: `1px solid ${v("rule")}`, mt: 0.8, pt: 0.6, fontSize: 15 }}>
           <b>{WAITS[w?.kind ?? ""]}</b>

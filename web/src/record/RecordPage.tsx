@@ -1,10 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { useParams } from "react-router";
+import { useNavigate, useParams } from "react-router";
 import { useAppend, useJob, useRecord } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, TitleBlock } from "../frame/TitleBlock";
+import { PhotoButton, Photos } from "../photos/Photos";
 import { v } from "../theme/tokens";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { ErrorLine, Heading } from "../ui/parts";
@@ -16,6 +17,7 @@ export const RecordPage = () => {
   const record = useRecord(id);
   const append = useAppend(job.data);
   const [note, setNote] = useState("");
+  const go = useNavigate();
   if (!job.data || !record.data)
     return (
       <Box sx={{ p: 3 }}>
@@ -47,7 +49,7 @@ export const RecordPage = () => {
         </Cell>
       </TitleBlock>
       <Box sx={{ p: 2, maxWidth: 1180 }}>
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1 }}>
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1, flexWrap: "wrap" }}>
           <Heading note={`${String(r.lines.length)} lines${r.customer ? `, for ${r.customer.name}` : ""}`}>
             Record
           </Heading>
@@ -56,7 +58,16 @@ export const RecordPage = () => {
             Job as JSON
           </Button>
           <Button component="a" href={`/api/jobs/${id}/readings.csv`} data-export-csv>
-            Readings as CSV
+            Readings
+          </Button>
+          <Button component="a" href={`/api/jobs/${id}/parts.csv`} data-export-parts>
+            Parts
+          </Button>
+          <Button component="a" href={`/api/jobs/${id}/time.csv`} data-export-time>
+            Minutes, CSV
+          </Button>
+          <Button onClick={() => void go(`/jobs/${id}/report?copy=customer`)} data-to-report>
+            Report
           </Button>
         </Box>
         <Box
@@ -82,6 +93,7 @@ export const RecordPage = () => {
                 <td style={{ whiteSpace: "nowrap", color: v("ink2") }}>{dayAndTime(l.at)}</td>
                 <td style={{ whiteSpace: "nowrap" }}>{l.by}</td>
                 <td>
+                  <Photos job={job.data} photos={job.data.photos.filter((p) => p.entry === l.entry)} />
                   {l.text}
                   {l.voided == null ? "" : ` (struck out: ${l.voided})`}
                 </td>
@@ -127,6 +139,9 @@ export const RecordPage = () => {
           </Button>
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
+        <Box sx={{ mt: 2, display: "grid", gap: 1.5, justifyItems: "start" }}>
+          <PhotoButton job={job.data} caption={note.trim() || "Record"} words="Photo to the record" />
+        </Box>
       </Box>
     </Box>
   );

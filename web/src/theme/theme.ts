@@ -14,7 +14,7 @@ const plain = {
   },
 };
 
-/** Light is used now; the dark tokens stand ready for their own drawing. */
+/** Both drawings by tokens: which one is shown is an attribute of the document (mode.ts). */
 export const theme = createTheme({
   cssVariables: true,
   ...plain,

@@ -38,11 +38,25 @@ export const span = (minutes: number): string => {
 export const minutes = (m: number): string =>
   m < 10 ? m.toFixed(1).replace(/\.0$/, "") : String(Math.round(m));
 
-export const money = (cents: number): string => `€${(cents / 100).toFixed(2)}`;
+let currency = "EUR";
+/** The shop's currency, three letters. */
+export const setCurrency = (code: string): void => {
+  currency = code;
+};
+const SIGNS: Record<string, string> = { EUR: "€", GBP: "£", USD: "$" };
+/** Sign of a currency, or its letters with a gap. */
+export const sign = (code: string = currency): string => SIGNS[code] ?? `${code}\u00a0`;
+
+/** Cents as money, with the shop's or a given currency. */
+export const money = (cents: number, code: string = currency): string =>
+  `${cents < 0 ? "\u2212" : ""}${sign(code)}${(Math.abs(cents) / 100).toFixed(2)}`;
 
 /** Cents from what was typed, or null when it is no amount of money. */
 export const cents = (typed: string): number | null => {
-  const t = typed.trim().replace("€", "").trim();
+  const t = typed
+    .trim()
+    .replace(/^[^\d]+/u, "")
+    .trim();
   if (!/^\d+([.,]\d{1,2})?$/.test(t)) return null;
   return Math.round(Number(t.replace(",", ".")) * 100);
 };
@@ -54,3 +68,9 @@ export const signed = (n: number): string => (n > 0 ? `+${String(n)}` : n < 0 ? 
 
 /** Weekday and time, for the rack's head. */
 export const dayTime = (iso: string): string => `${DAYS[new Date(iso).getUTCDay()] ?? ""} ${clock(iso)}`;
+
+/** Day of an instant: Tue 17.10.2028. */
+export const day = (iso: string): string => {
+  const d = new Date(iso);
+  return `${DAYS[d.getUTCDay()] ?? ""} ${two(d.getUTCDate())}.${two(d.getUTCMonth() + 1)}.${String(d.getUTCFullYear())}`;
+};

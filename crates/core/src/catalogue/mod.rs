@@ -7,11 +7,14 @@ use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Requirement};
 use std::collections::BTreeMap;
 use toml::Spanned;
 
+pub mod proof;
+
 const PRIORS: (&str, &str) = ("priors.toml", include_str!("../../data/priors.toml"));
 const CLASSES: (&str, &str) = ("classes.toml", include_str!("../../data/classes.toml"));
 const SYMPTOMS: (&str, &str) = ("symptoms.toml", include_str!("../../data/symptoms.toml"));
 const TESTS: (&str, &str) = ("tests.toml", include_str!("../../data/tests.toml"));
 const GATE: (&str, &str) = ("gate.toml", include_str!("../../data/gate.toml"));
+const PROOF: (&str, &str) = ("proof.toml", include_str!("../../data/proof.toml"));
 
 /// Prior, symptoms and repair of a fault.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -269,6 +272,8 @@ pub struct Catalogue {
     pub quarantine: Vec<QuarantineStep>,
     /// Preconditions.
     pub needs: Vec<Need>,
+    /// What has to be proved before a vehicle leaves.
+    pub proof: proof::ProofBook,
     /// Changes whenever any data file changes.
     pub hash: String,
 }
@@ -305,14 +310,15 @@ fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, Circuit
 /// The texts of the data files, so that a test or a shop can put its own in place of one.
 #[derive(Debug, Clone)]
 pub struct Sources {
-    /// (file name, text) of priors, classes, symptoms, tests, gate.
-    pub files: [(String, String); 5],
+    /// (file name, text) of priors, classes, symptoms, tests, gate, proof.
+    pub files: [(String, String); 6],
 }
 
 impl Default for Sources {
     fn default() -> Self {
         Self {
-            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE].map(|(a, b)| (a.into(), b.into())),
+            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE, PROOF]
+                .map(|(a, b)| (a.into(), b.into())),
         }
     }
 }
@@ -343,6 +349,7 @@ impl Catalogue {
         let symptoms: SymptomFile = read(file(2))?;
         let tests: TestFile = read(file(3))?;
         let gate: GateFile = read(file(4))?;
+        let proof: proof::ProofBook = read(file(5))?;
         let catalogue = Self {
             faults,
             families,
@@ -363,6 +370,7 @@ impl Catalogue {
             gate: gate.check,
             quarantine: gate.quarantine,
             needs: gate.need,
+            proof,
             hash: fingerprint(sources),
         };
         catalogue.check(sources)?;
@@ -442,7 +450,7 @@ impl Catalogue {
                 }
             }
         }
-        Ok(())
+        self.proof.check(self).map_err(|(start, m)| at(5, start, m))
     }
 
     fn check_common(&self, access: &str, needs: &[String]) -> Result<(), String> {

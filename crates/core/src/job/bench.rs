@@ -467,6 +467,29 @@ impl<'a> Weighed<'a> {
         ]
     }
 
+    /// Price of the parts still to come, cents without tax: 10 %, likely, 90 %, over what the suspects
+    /// would need by their price band.
+    pub fn parts_to_go(&self, bands: &crate::desks::money::Bands) -> [i64; 3] {
+        let shares = self.belief.classes(self.model);
+        let mut priced: Vec<(i64, f64)> = self
+            .model
+            .classes
+            .iter()
+            .zip(&shares)
+            .map(|(c, p)| (bands.get(&c.band).copied().unwrap_or(0), *p))
+            .collect();
+        priced.sort_by_key(|p| p.0);
+        let total: f64 = priced.iter().map(|p| p.1).sum();
+        [0.1, 0.5, 0.9].map(|q| {
+            let mut sum = 0.0;
+            let found = priced.iter().find(|(_, p)| {
+                sum += p;
+                sum >= q * total
+            });
+            found.map_or(0, |f| f.0)
+        })
+    }
+
     fn tiles(&self) -> Vec<Tile> {
         let m = self.model;
         let surprising = explain::surprising(&self.belief).map(|i| self.evidence[i].entry.clone());

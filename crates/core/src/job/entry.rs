@@ -1,6 +1,8 @@
 //! What can be written into a job's log. Entries are never changed; a correction voids one and adds
 //! another. No entry holds a customer's name or contact.
 
+use crate::desks::money::Terms;
+use crate::reading::Unit;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, VehicleState};
 use time::OffsetDateTime;
@@ -22,6 +24,16 @@ pub enum Role {
 }
 
 impl Role {
+    /// May hand a vehicle back, grant exceptions apart.
+    pub fn may_release(self) -> bool {
+        self != Self::Trainee
+    }
+
+    /// May let something go that must not hurt anybody, with a reason that prints.
+    pub fn may_except(self) -> bool {
+        matches!(self, Self::Technician | Self::Specialist)
+    }
+
     /// Highest risk of a test this person may be proposed, on a vehicle up to 60 V.
     pub fn risk_limit(self) -> u8 {
         match self {
@@ -103,6 +115,89 @@ pub enum Fate {
     HazardousWaste,
 }
 
+/// Which vehicle a reading at a point named by hand was taken on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ReadOn {
+    /// The vehicle on the bench.
+    This,
+    /// The identical working vehicle.
+    Reference,
+}
+
+/// The customer's answer to a quote.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum QuoteReply {
+    /// Do it.
+    Accepted,
+    /// Do not.
+    Declined,
+    /// Do it for less, up to a limit.
+    Less,
+    /// Asked, and not answered.
+    NoAnswer,
+}
+
+/// How a proof check came out.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ProofResult {
+    /// Passed.
+    Pass,
+    /// Failed.
+    Fail,
+    /// This vehicle has no such thing.
+    NotFitted,
+}
+
+/// What is asked of a supplier.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum ClaimWants {
+    /// Another one.
+    Replacement,
+    /// The money back.
+    Refund,
+    /// The missing piece.
+    MissingPart,
+}
+
+/// A line of a quote.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct QuoteLine {
+    /// What.
+    pub what: String,
+    /// How many.
+    pub quantity: f64,
+    /// Price of one, cents, without tax.
+    pub unit_cents: i64,
+}
+
+/// A point of a sheet: where, in which unit, and what an identical working vehicle read there.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct SheetPoint {
+    /// Name of the point.
+    pub point: String,
+    /// Unit.
+    pub unit: Unit,
+    /// Expected reading, as it was typed.
+    pub expected: String,
+}
+
+/// When the vehicle comes back to be looked at.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Recheck {
+    /// By this day.
+    #[serde(with = "time::serde::rfc3339")]
+    pub by: OffsetDateTime,
+    /// Or after these kilometres.
+    #[serde(default)]
+    pub km: Option<u32>,
+    /// What is looked at.
+    pub what: String,
+}
+
 /// What a job waits for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -148,6 +243,9 @@ pub enum Body {
         /// Seconds from “new job” to here.
         #[serde(default)]
         seconds: f64,
+        /// Job that this vehicle comes back from: a re-check or a complaint again.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        from_job: Option<Uuid>,
     },
     /// The vehicle.
     Vehicle {
@@ -192,6 +290,48 @@ pub enum Body {
         /// The customer's limit, cents.
         #[serde(default)]
         limit_cents: Option<i64>,
+        /// Stop-loss: minutes after which the job is not worth doing without asking again.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        stop_loss_minutes: Option<f64>,
+    },
+    /// Locked or ex-fleet electronics, and the proof of ownership that was seen.
+    Ownership {
+        /// Locked, or from a fleet.
+        locked: bool,
+        /// What was seen: receipt, registration, letter of the fleet. None when nothing was.
+        #[serde(default)]
+        proof: Option<String>,
+    },
+    /// The identical working vehicle whose readings are the expected ones.
+    Reference {
+        /// Which one, and why it is identical.
+        vehicle: String,
+    },
+    /// A reading at a point named by hand.
+    PointReading {
+        /// Name of the point.
+        point: String,
+        /// Unit.
+        unit: Unit,
+        /// On which vehicle.
+        on: ReadOn,
+        /// How it came out.
+        result: ReadingResult,
+        /// What was typed.
+        #[serde(default)]
+        typed: String,
+        /// Minutes it took.
+        #[serde(default)]
+        minutes: f64,
+    },
+    /// Points and expected values kept from an earlier vehicle; unverified until measured again.
+    Sheet {
+        /// Id of the sheet.
+        sheet: Uuid,
+        /// Its name.
+        name: String,
+        /// Its points.
+        points: Vec<SheetPoint>,
     },
     /// Which pack is on it.
     Pack {
@@ -313,9 +453,137 @@ pub enum Body {
         /// When it comes free.
         #[serde(default, with = "time::serde::rfc3339::option")]
         until: Option<OffsetDateTime>,
+        /// Who delivers, for a part on order.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        supplier: Option<String>,
     },
     /// The wait is over.
     Resume {},
+    /// A part has arrived and was looked at.
+    GoodsIn {
+        /// What.
+        what: String,
+        /// Free of damage.
+        undamaged: bool,
+        /// Contents complete, against the order.
+        complete: bool,
+        /// Label and plate as ordered.
+        as_ordered: bool,
+        /// What was seen.
+        #[serde(default)]
+        words: String,
+    },
+    /// A claim to the supplier, with its facts.
+    Claim {
+        /// Supplier.
+        supplier: String,
+        /// Part.
+        what: String,
+        /// Facts: order, label, readings, photos.
+        facts: String,
+        /// What is asked.
+        wants: ClaimWants,
+    },
+    /// A quote to the customer.
+    Quote {
+        /// Parts and other work.
+        lines: Vec<QuoteLine>,
+        /// Minutes of labour.
+        minutes: f64,
+        /// In words.
+        #[serde(default)]
+        words: String,
+        /// Rate, step and tax it was worked out with; set by the server.
+        #[serde(default)]
+        terms: Option<Terms>,
+    },
+    /// The customer's answer to a quote.
+    QuoteAnswer {
+        /// Entry of the quote.
+        quote: Uuid,
+        /// Answer.
+        answer: QuoteReply,
+        /// Limit, cents, tax included, when it is for less.
+        #[serde(default)]
+        limit_cents: Option<i64>,
+        /// In the customer's words.
+        #[serde(default)]
+        words: String,
+    },
+    /// How something goes together again.
+    Reassembly {
+        /// Part.
+        part: String,
+        /// Place in the order of assembly, from 1.
+        step: u16,
+        /// Orientation.
+        #[serde(default)]
+        orientation: String,
+        /// Lubricant, lock or sealant.
+        #[serde(default)]
+        lubricant: String,
+        /// Torque, N·m.
+        #[serde(default)]
+        torque_nm: Option<f64>,
+    },
+    /// A person's clock on this job starts or pauses.
+    Clock {
+        /// Runs from here.
+        run: bool,
+    },
+    /// Something is left open that holds the hand-back.
+    OpenItem {
+        /// Kind: an id of the catalogue's open items.
+        item: String,
+        /// What and where.
+        what: String,
+    },
+    /// An open item is closed.
+    CloseItem {
+        /// Key of the item: the entry's id, or the key the server gave it.
+        item: String,
+        /// How.
+        how: String,
+    },
+    /// A check of the proof.
+    Proof {
+        /// Check.
+        check: String,
+        /// How it came out; worked out by the server where the check has a figure.
+        result: ProofResult,
+        /// Figure as it was typed.
+        #[serde(default)]
+        typed: String,
+        /// What was seen.
+        #[serde(default)]
+        words: String,
+        /// Minutes it took.
+        #[serde(default)]
+        minutes: f64,
+    },
+    /// A check or open item is let go, with a reason that prints.
+    Except {
+        /// Id of the check or key of the item.
+        what: String,
+        /// Why.
+        reason: String,
+    },
+    /// What the owner gets to read about using it.
+    OwnerSheet {
+        /// Lines.
+        lines: Vec<String>,
+    },
+    /// A photo.
+    Photo {
+        /// Id of the picture.
+        photo: Uuid,
+        /// Entry it belongs to.
+        #[serde(default)]
+        of: Option<Uuid>,
+        /// What it shows.
+        #[serde(default)]
+        caption: String,
+    },
     /// A note.
     Note {
         /// Text.
@@ -340,9 +608,18 @@ pub enum Body {
         /// In words, for the owner.
         #[serde(default)]
         words: String,
+        /// What the owner should watch.
+        #[serde(default, skip_serializing_if = "String::is_empty")]
+        watch: String,
+        /// Comes back to be looked at.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        recheck: Option<Recheck>,
         /// What was shown when it was closed; set by the server.
         #[serde(default)]
         shown: Option<Shown>,
+        /// Rate, step and tax of the bill; set by the server.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        terms: Option<Terms>,
     },
 }
 
@@ -376,6 +653,22 @@ impl Body {
             Self::Risk { .. } => "risk",
             Self::Customer { .. } => "customer",
             Self::Terms { .. } => "terms",
+            Self::Ownership { .. } => "ownership",
+            Self::Reference { .. } => "reference",
+            Self::PointReading { .. } => "point-reading",
+            Self::Sheet { .. } => "sheet",
+            Self::GoodsIn { .. } => "goods-in",
+            Self::Claim { .. } => "claim",
+            Self::Quote { .. } => "quote",
+            Self::QuoteAnswer { .. } => "quote-answer",
+            Self::Reassembly { .. } => "reassembly",
+            Self::Clock { .. } => "clock",
+            Self::OpenItem { .. } => "open-item",
+            Self::CloseItem { .. } => "close-item",
+            Self::Proof { .. } => "proof",
+            Self::Except { .. } => "except",
+            Self::OwnerSheet { .. } => "owner-sheet",
+            Self::Photo { .. } => "photo",
             Self::Pack { .. } => "pack",
             Self::Gate { .. } => "gate",
             Self::Quarantine { .. } => "quarantine",
@@ -404,6 +697,7 @@ impl Body {
                 &["gate", "pack", "clearance", "close"]
             }
             Self::Vehicle { .. } | Self::Change { .. } => &["vehicle", "change", "close"],
+            Self::QuoteAnswer { .. } => &["quote", "quote-answer", "close"],
             Self::Close { .. } => &[
                 "opened",
                 "vehicle",
@@ -421,6 +715,14 @@ impl Body {
                 "minutes",
                 "wait",
                 "resume",
+                "point-reading",
+                "ownership",
+                "quote",
+                "quote-answer",
+                "open-item",
+                "close-item",
+                "proof",
+                "except",
                 "void",
                 "close",
             ],

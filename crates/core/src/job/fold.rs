@@ -1,7 +1,11 @@
 //! From a log to the job's present state.
 
 use crate::catalogue::Catalogue;
-use crate::job::entry::{Body, Logged, Outcome, ReadingResult, WaitKind};
+use crate::desks::money::Terms;
+use crate::job::entry::{
+    Body, ClaimWants, Fate, Logged, Outcome, ProofResult, QuoteLine, QuoteReply, ReadOn,
+    ReadingResult, Recheck, SheetPoint, WaitKind,
+};
 use crate::job::gate::{self, Standing, Stop};
 use crate::reading::{self, Figure, Unit};
 use spannung_circuit::state::Wheel;
@@ -25,11 +29,178 @@ pub struct GateAnswer {
     pub brought: bool,
 }
 
+/// Who wrote something, when, and where it stands in the log.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Mark {
+    /// Entry.
+    pub entry: Uuid,
+    /// Sequence.
+    pub seq: i64,
+    /// When.
+    pub at: OffsetDateTime,
+    /// Who.
+    pub by: String,
+}
+
+impl Mark {
+    fn of(e: &Logged) -> Self {
+        Self {
+            entry: e.id,
+            seq: e.seq,
+            at: e.at,
+            by: e.by.clone(),
+        }
+    }
+}
+
+/// A reading at a point named by hand.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PointTaken {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Point.
+    pub point: String,
+    /// Unit.
+    pub unit: Unit,
+    /// On which vehicle.
+    pub on: ReadOn,
+    /// How it came out.
+    pub result: ReadingResult,
+    /// What was typed.
+    pub typed: String,
+    /// Figure, when there is one.
+    pub figure: Option<Figure>,
+    /// Struck out.
+    pub voided: bool,
+}
+
+/// A quote and what the customer said.
+#[derive(Debug, Clone, PartialEq)]
+pub struct QuoteMade {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Lines.
+    pub lines: Vec<QuoteLine>,
+    /// Minutes of labour.
+    pub minutes: f64,
+    /// In words.
+    pub words: String,
+    /// Terms.
+    pub terms: Terms,
+    /// Answer, limit and the customer's words; none while it is open.
+    pub answer: Option<(QuoteReply, Option<i64>, String)>,
+}
+
+impl QuoteMade {
+    /// The quote worked out.
+    pub fn sum(&self) -> crate::desks::money::Sum {
+        let lines: Vec<(f64, i64)> = self
+            .lines
+            .iter()
+            .map(|l| (l.quantity, l.unit_cents))
+            .collect();
+        crate::desks::money::sum(&lines, self.minutes, &self.terms)
+    }
+
+    /// Not answered yet.
+    pub fn open(&self) -> bool {
+        self.answer
+            .as_ref()
+            .is_none_or(|a| a.0 == QuoteReply::NoAnswer)
+    }
+}
+
+/// An arrival that was looked at.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Arrival {
+    /// Where in the log.
+    pub mark: Mark,
+    /// What.
+    pub what: String,
+    /// Undamaged, complete and as ordered.
+    pub good: bool,
+    /// What was seen.
+    pub words: String,
+}
+
+/// A claim to a supplier.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ClaimMade {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Supplier.
+    pub supplier: String,
+    /// Part.
+    pub what: String,
+    /// Facts.
+    pub facts: String,
+    /// What is asked.
+    pub wants: ClaimWants,
+}
+
+/// How a part goes together again.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AssemblyStep {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Part.
+    pub part: String,
+    /// Place in the order.
+    pub step: u16,
+    /// Orientation.
+    pub orientation: String,
+    /// Lubricant.
+    pub lubricant: String,
+    /// Torque, N·m.
+    pub torque_nm: Option<f64>,
+}
+
+/// An open item as it was written; those the job makes by itself are in [`crate::job::items`].
+#[derive(Debug, Clone, PartialEq)]
+pub struct ItemWritten {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Kind.
+    pub kind: String,
+    /// What and where.
+    pub what: String,
+}
+
+/// A check of the proof as it was done.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ProofTaken {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Check.
+    pub check: String,
+    /// How it came out.
+    pub result: ProofResult,
+    /// What was typed.
+    pub typed: String,
+    /// What was seen.
+    pub words: String,
+}
+
+/// A photo.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PhotoTaken {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Id of the picture.
+    pub photo: Uuid,
+    /// Entry it belongs to.
+    pub of: Option<Uuid>,
+    /// What it shows.
+    pub caption: String,
+}
+
 /// A reading or check that counts, with the state it was taken in.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Taken {
     /// Entry.
     pub entry: Uuid,
+    /// Sequence.
+    pub seq: i64,
     /// Test.
     pub test: String,
     /// Reading result, none for a check.
@@ -48,13 +219,23 @@ pub struct Taken {
     pub by: String,
 }
 
-/// A part entry.
+/// A part out and in.
 #[derive(Debug, Clone, PartialEq)]
 pub struct PartLine {
-    /// Entry.
-    pub entry: Uuid,
-    /// Content.
-    pub body: Body,
+    /// Where in the log.
+    pub mark: Mark,
+    /// Old part.
+    pub old: Option<String>,
+    /// What becomes of it.
+    pub fate: Option<Fate>,
+    /// New part.
+    pub new: Option<String>,
+    /// Repair class it mends.
+    pub class: Option<String>,
+    /// Minutes.
+    pub minutes: f64,
+    /// Price, cents without tax.
+    pub price_cents: Option<i64>,
 }
 
 /// What the job waits for.
@@ -68,6 +249,10 @@ pub struct Waiting {
     pub until: Option<OffsetDateTime>,
     /// Since.
     pub since: OffsetDateTime,
+    /// Who delivers.
+    pub supplier: Option<String>,
+    /// Quote that is not answered yet.
+    pub quote: Option<Uuid>,
 }
 
 /// How it was closed.
@@ -81,8 +266,16 @@ pub struct Closed {
     pub cause_confirmed: bool,
     /// Words.
     pub words: String,
+    /// What the owner should watch.
+    pub watch: String,
+    /// Comes back to be looked at.
+    pub recheck: Option<Recheck>,
+    /// Terms of the bill.
+    pub terms: Option<Terms>,
     /// When.
     pub at: OffsetDateTime,
+    /// Who handed it back.
+    pub by: String,
 }
 
 /// Where the job stands.
@@ -97,6 +290,8 @@ pub enum Stage {
     Bench,
     /// Parts have been changed.
     Repair,
+    /// Being proved.
+    Proof,
     /// Closed.
     Closed,
 }
@@ -158,6 +353,40 @@ pub struct Job {
     pub waiting: Option<Waiting>,
     /// Notes.
     pub notes: Vec<(OffsetDateTime, String, String)>,
+    /// Job the vehicle came back from.
+    pub from_job: Option<Uuid>,
+    /// Stop-loss, minutes.
+    pub stop_loss_minutes: Option<f64>,
+    /// Locked or ex-fleet, and the proof of ownership seen.
+    pub ownership: Option<(bool, Option<String>)>,
+    /// The identical working vehicle.
+    pub reference: Option<String>,
+    /// Readings at points named by hand, struck-out ones too.
+    pub points: Vec<PointTaken>,
+    /// Sheet of points in use: its id and name.
+    pub sheet: Option<(Uuid, String, Vec<SheetPoint>)>,
+    /// Quotes.
+    pub quotes: Vec<QuoteMade>,
+    /// Arrivals.
+    pub arrivals: Vec<Arrival>,
+    /// Claims.
+    pub claims: Vec<ClaimMade>,
+    /// Reassembly notes.
+    pub assembly: Vec<AssemblyStep>,
+    /// Clocks that run: who, since when.
+    pub clocks: BTreeMap<String, OffsetDateTime>,
+    /// Open items as written.
+    pub items: Vec<ItemWritten>,
+    /// Items closed: key → where and how.
+    pub closings: BTreeMap<String, (Mark, String)>,
+    /// Checks and items let go: check or key → where and why.
+    pub exceptions: BTreeMap<String, (Mark, String)>,
+    /// Checks of the proof in order.
+    pub proofs: Vec<ProofTaken>,
+    /// What the owner gets to read, when it was changed.
+    pub owner_sheet: Option<Vec<String>>,
+    /// Photos.
+    pub photos: Vec<PhotoTaken>,
     /// Closed.
     pub closed: Option<Closed>,
     /// Highest sequence folded.
@@ -174,6 +403,17 @@ pub(crate) const LIVE_VOLTS: f64 = 5.0;
 impl Job {
     /// Fold a job's entries, with the entries that its packs bring from other jobs (their findings).
     pub fn fold(catalogue: &Catalogue, entries: &[Logged], brought: &[(Uuid, Logged)]) -> Self {
+        Self::fold_imported(catalogue, entries, brought, 0)
+    }
+
+    /// As [`Self::fold`], for a job whose entries up to `imported` came in from elsewhere: what they
+    /// release at the gate does not count here, what they stop does.
+    pub fn fold_imported(
+        catalogue: &Catalogue,
+        entries: &[Logged],
+        brought: &[(Uuid, Logged)],
+        imported: i64,
+    ) -> Self {
         let mut job = Self::default();
         for e in entries {
             if let Body::Void { entry, reason } = &e.body {
@@ -186,7 +426,15 @@ impl Job {
                 continue;
             }
             let voided = job.voided.contains_key(&e.id);
-            if voided && !matches!(e.body, Body::Reading { .. } | Body::Check { .. }) {
+            if voided
+                && !matches!(
+                    e.body,
+                    Body::Reading { .. } | Body::Check { .. } | Body::PointReading { .. }
+                )
+            {
+                continue;
+            }
+            if e.seq <= imported && releases(catalogue, &e.body) {
                 continue;
             }
             job.apply(catalogue, e, brought, voided);
@@ -207,8 +455,32 @@ impl Job {
         match gate::standing(catalogue, self) {
             Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
             Standing::Asking => Stage::Gate,
+            Standing::Open if self.failed_last() => Stage::Bench,
+            Standing::Open if !self.proofs.is_empty() => Stage::Proof,
             Standing::Open if !self.parts.is_empty() => Stage::Repair,
             Standing::Open => Stage::Bench,
+        }
+    }
+
+    /// Did a check fail that has not passed since?
+    fn failed_last(&self) -> bool {
+        let mut last: BTreeMap<&str, ProofResult> = BTreeMap::new();
+        for p in &self.proofs {
+            last.insert(&p.check, p.result);
+        }
+        last.values().any(|r| *r == ProofResult::Fail)
+    }
+
+    /// Minutes spent, with the clocks that run counted up to now.
+    pub fn minutes_at(&self, now: OffsetDateTime) -> f64 {
+        let running: f64 = self.clocks.values().map(|since| between(*since, now)).sum();
+        self.minutes + running
+    }
+
+    /// Minutes of an entry; while the person's clock runs they are in its time already.
+    fn spend(&mut self, by: &str, minutes: f64) {
+        if !self.clocks.contains_key(by) {
+            self.minutes += minutes;
         }
     }
 
@@ -317,8 +589,10 @@ impl Job {
                 words,
                 volts_class,
                 drive,
+                from_job,
                 ..
             } => {
+                self.from_job = *from_job;
                 self.words.clone_from(words);
                 self.volts_class = *volts_class;
                 self.drive.clone_from(drive);
@@ -360,7 +634,9 @@ impl Job {
                 promised,
                 value_cents,
                 limit_cents,
+                stop_loss_minutes,
             } => {
+                self.stop_loss_minutes = *stop_loss_minutes;
                 self.promised = *promised;
                 self.value_cents = *value_cents;
                 self.limit_cents = *limit_cents;
@@ -415,6 +691,7 @@ impl Job {
             } => {
                 self.taken.push(Taken {
                     entry: e.id,
+                    seq: e.seq,
                     test: test.clone(),
                     result: None,
                     typed: outcome.clone(),
@@ -425,7 +702,7 @@ impl Job {
                     by: e.by.clone(),
                 });
                 if !voided {
-                    self.minutes += minutes;
+                    self.spend(&e.by, *minutes);
                     if test == "t-pack-case" && (outcome == "swollen" || outcome == "wet") {
                         self.stop(Stop {
                             entry: e.id,
@@ -450,26 +727,214 @@ impl Job {
                 }
             },
             Body::Change { change } => self.changes.push(change.clone()),
-            Body::Part { minutes, .. } => {
-                self.minutes += minutes;
+            Body::Part {
+                old,
+                fate,
+                new,
+                class,
+                minutes,
+                price_cents,
+            } => {
+                self.spend(&e.by, *minutes);
                 self.parts.push(PartLine {
-                    entry: e.id,
-                    body: e.body.clone(),
+                    mark: Mark::of(e),
+                    old: old.clone(),
+                    fate: *fate,
+                    new: new.clone(),
+                    class: class.clone(),
+                    minutes: *minutes,
+                    price_cents: *price_cents,
                 });
                 // a swap ends what was confirmed before it
                 self.confirmed.clear();
                 self.gate.remove("smell");
             }
             Body::Minutes { minutes, .. } => self.minutes += minutes,
-            Body::Wait { wait, what, until } => {
+            Body::Wait {
+                wait,
+                what,
+                until,
+                supplier,
+            } => {
                 self.waiting = Some(Waiting {
                     kind: *wait,
                     what: what.clone(),
                     until: *until,
                     since: e.at,
+                    supplier: supplier.clone(),
+                    quote: None,
                 });
             }
             Body::Resume {} => self.waiting = None,
+            Body::GoodsIn {
+                what,
+                undamaged,
+                complete,
+                as_ordered,
+                words,
+            } => {
+                let good = *undamaged && *complete && *as_ordered;
+                self.arrivals.push(Arrival {
+                    mark: Mark::of(e),
+                    what: what.clone(),
+                    good,
+                    words: words.clone(),
+                });
+                if good
+                    && self
+                        .waiting
+                        .as_ref()
+                        .is_some_and(|w| w.kind == WaitKind::Part)
+                {
+                    self.waiting = None;
+                }
+            }
+            Body::Claim {
+                supplier,
+                what,
+                facts,
+                wants,
+            } => self.claims.push(ClaimMade {
+                mark: Mark::of(e),
+                supplier: supplier.clone(),
+                what: what.clone(),
+                facts: facts.clone(),
+                wants: *wants,
+            }),
+            Body::Quote {
+                lines,
+                minutes,
+                words,
+                terms,
+            } => {
+                self.quotes.push(QuoteMade {
+                    mark: Mark::of(e),
+                    lines: lines.clone(),
+                    minutes: *minutes,
+                    words: words.clone(),
+                    terms: terms.clone().unwrap_or_default(),
+                    answer: None,
+                });
+                self.waiting = Some(Waiting {
+                    kind: WaitKind::Customer,
+                    what: "answer to the quote".into(),
+                    until: None,
+                    since: e.at,
+                    supplier: None,
+                    quote: Some(e.id),
+                });
+            }
+            Body::QuoteAnswer {
+                quote,
+                answer,
+                limit_cents,
+                words,
+            } => {
+                if let Some(q) = self.quotes.iter_mut().find(|q| q.mark.entry == *quote) {
+                    q.answer = Some((*answer, *limit_cents, words.clone()));
+                    let sum = q.sum().total_cents;
+                    match answer {
+                        QuoteReply::Accepted => {
+                            self.limit_cents = Some(self.limit_cents.unwrap_or(sum).max(sum));
+                        }
+                        QuoteReply::Less => self.limit_cents = *limit_cents,
+                        QuoteReply::Declined | QuoteReply::NoAnswer => {}
+                    }
+                }
+                let of_this = self
+                    .waiting
+                    .as_ref()
+                    .is_some_and(|w| w.quote == Some(*quote));
+                if of_this && *answer != QuoteReply::NoAnswer {
+                    self.waiting = None;
+                }
+            }
+            Body::Ownership { locked, proof } => {
+                let seen = proof.clone().filter(|p| !p.trim().is_empty());
+                self.ownership = Some((*locked, seen));
+            }
+            Body::Reference { vehicle } => self.reference = Some(vehicle.clone()),
+            Body::PointReading {
+                point,
+                unit,
+                on,
+                result,
+                typed,
+                minutes,
+            } => {
+                if !voided {
+                    self.spend(&e.by, *minutes);
+                }
+                let figure = (*result == ReadingResult::Figure)
+                    .then(|| reading::parse(typed, Some(*unit)).ok())
+                    .flatten();
+                self.points.push(PointTaken {
+                    mark: Mark::of(e),
+                    point: point.trim().into(),
+                    unit: *unit,
+                    on: *on,
+                    result: *result,
+                    typed: typed.clone(),
+                    figure,
+                    voided,
+                });
+            }
+            Body::Sheet {
+                sheet,
+                name,
+                points,
+            } => self.sheet = Some((*sheet, name.clone(), points.clone())),
+            Body::Reassembly {
+                part,
+                step,
+                orientation,
+                lubricant,
+                torque_nm,
+            } => {
+                self.assembly.push(AssemblyStep {
+                    mark: Mark::of(e),
+                    part: part.clone(),
+                    step: *step,
+                    orientation: orientation.clone(),
+                    lubricant: lubricant.clone(),
+                    torque_nm: *torque_nm,
+                });
+                self.assembly.sort_by_key(|a| (a.step, a.mark.seq));
+            }
+            Body::Clock { run } => {
+                if *run {
+                    self.clocks.entry(e.by.clone()).or_insert(e.at);
+                } else if let Some(since) = self.clocks.remove(&e.by) {
+                    self.minutes += between(since, e.at);
+                }
+            }
+            Body::OpenItem { item, what } => self.items.push(ItemWritten {
+                mark: Mark::of(e),
+                kind: item.clone(),
+                what: what.clone(),
+            }),
+            Body::CloseItem { item, how } => {
+                self.closings
+                    .insert(item.clone(), (Mark::of(e), how.clone()));
+            }
+            Body::Proof {
+                check,
+                result,
+                typed,
+                words,
+                minutes,
+            } => self.prove(catalogue, e, check, *result, typed, words, *minutes),
+            Body::Except { what, reason } => {
+                self.exceptions
+                    .insert(what.clone(), (Mark::of(e), reason.clone()));
+            }
+            Body::OwnerSheet { lines } => self.owner_sheet = Some(lines.clone()),
+            Body::Photo { photo, of, caption } => self.photos.push(PhotoTaken {
+                mark: Mark::of(e),
+                photo: *photo,
+                of: *of,
+                caption: caption.clone(),
+            }),
             Body::Note { text } => self.notes.push((e.at, e.by.clone(), text.clone())),
             Body::Void { .. } => {}
             Body::Close {
@@ -477,9 +942,19 @@ impl Job {
                 class,
                 cause_confirmed,
                 words,
+                watch,
+                recheck,
+                terms,
                 ..
             } => {
+                let running: Vec<OffsetDateTime> = self.clocks.values().copied().collect();
+                self.minutes += running.iter().map(|s| between(*s, e.at)).sum::<f64>();
+                self.clocks.clear();
                 self.closed = Some(Closed {
+                    watch: watch.clone(),
+                    recheck: recheck.clone(),
+                    terms: terms.clone(),
+                    by: e.by.clone(),
                     outcome: *outcome,
                     class: class.clone(),
                     cause_confirmed: *cause_confirmed,
@@ -487,6 +962,48 @@ impl Job {
                     at: e.at,
                 });
                 self.waiting = None;
+            }
+        }
+    }
+
+    /// A check of the proof. One that fails goes back to the Bench: its symptom is seen, and when it
+    /// is the complaint itself, what was changed so far is not (or not alone) the fault.
+    #[allow(clippy::too_many_arguments)]
+    fn prove(
+        &mut self,
+        catalogue: &Catalogue,
+        e: &Logged,
+        check: &str,
+        result: ProofResult,
+        typed: &str,
+        words: &str,
+        minutes: f64,
+    ) {
+        self.spend(&e.by, minutes);
+        let spec = catalogue.proof.find(check);
+        let result = spec
+            .and_then(|s| crate::job::proof::judge(s, result, typed))
+            .unwrap_or(result);
+        self.proofs.push(ProofTaken {
+            mark: Mark::of(e),
+            check: check.into(),
+            result,
+            typed: typed.into(),
+            words: words.into(),
+        });
+        if result != ProofResult::Fail {
+            return;
+        }
+        if let Some(symptom) = spec.and_then(|s| s.fails_as.clone()) {
+            self.symptoms.retain(|s| s.0 != symptom);
+            self.symptoms.push((symptom, Some(true), false, e.id));
+        }
+        if check == crate::job::proof::COMPLAINT {
+            let changed: BTreeSet<String> =
+                self.parts.iter().filter_map(|p| p.class.clone()).collect();
+            for class in changed {
+                let reason = "Changed, and the complaint still shows".to_string();
+                self.by_hand.insert(class, (true, reason, e.id));
             }
         }
     }
@@ -566,6 +1083,7 @@ impl Job {
             .flatten();
         self.taken.push(Taken {
             entry: e.id,
+            seq: e.seq,
             test: test.into(),
             result: Some(result),
             typed: typed.into(),
@@ -576,7 +1094,7 @@ impl Job {
             by: e.by.clone(),
         });
         if !voided {
-            self.minutes += minutes;
+            self.spend(&e.by, minutes);
             self.raise(catalogue, e, test, result, typed);
         }
     }
@@ -630,6 +1148,31 @@ impl Job {
             });
         }
     }
+}
+
+/// Does an entry open something at the gate: a clear answer, a confirmation, a clearance, a quarantine
+/// recorded, the pack put in or switched on?
+fn releases(catalogue: &Catalogue, body: &Body) -> bool {
+    match body {
+        Body::Gate { check, answer, .. } => catalogue
+            .gate_check(check)
+            .and_then(|c| c.answers.iter().find(|a| &a.id == answer))
+            .is_none_or(|a| a.result != "stop"),
+        Body::Clearance { .. }
+        | Body::Confirmed { .. }
+        | Body::Quarantine { .. }
+        | Body::State { .. } => true,
+        _ => false,
+    }
+}
+
+/// Longest time a clock counts by itself, minutes: one that was forgotten overnight is cut, and can be
+/// corrected by hand.
+const LONGEST_CLOCK: f64 = 720.0;
+
+/// Minutes between two times of a person's clock; a clock that was set back counts nothing.
+pub(crate) fn between(since: OffsetDateTime, until: OffsetDateTime) -> f64 {
+    ((until - since).as_seconds_f64() / 60.0).clamp(0.0, LONGEST_CLOCK)
 }
 
 /// Unit in which a test is read.

@@ -1,7 +1,11 @@
 //! The record: every line of the log in plain words, and the readings as a table.
 
 use crate::catalogue::Catalogue;
-use crate::job::entry::{Body, Fate, Logged, ReadingResult, WaitKind};
+use crate::job::entry::{
+    Body, ClaimWants, Fate, Logged, ProofResult, QuoteReply, ReadOn, ReadingResult, WaitKind,
+};
+use crate::job::proof;
+use crate::reading::Unit;
 use serde::Serialize;
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -236,7 +240,12 @@ fn words(
             (text, format!("{}{price}", minutes(*m)))
         }
         Body::Minutes { minutes: m, what } => (what.clone(), minutes(*m)),
-        Body::Wait { wait, what, until } => {
+        Body::Wait {
+            wait,
+            what,
+            until,
+            supplier,
+        } => {
             let kind = match wait {
                 WaitKind::Part => "a part",
                 WaitKind::Charge => "a charge",
@@ -247,8 +256,218 @@ fn words(
             let until = until.map_or(String::new(), |u| {
                 format!("until {} {:02}:{:02}", u.date(), u.hour(), u.minute())
             });
-            (format!("Waits for {kind}: {what}"), until)
+            let from = supplier
+                .as_ref()
+                .map_or(String::new(), |s| format!(", from {s}"));
+            (format!("Waits for {kind}: {what}{from}"), until)
         }
+        Body::Ownership { locked, proof } => (
+            match (locked, proof.as_ref().filter(|p| !p.trim().is_empty())) {
+                (_, Some(seen)) => format!("Proof of ownership seen: {seen}"),
+                (true, None) => "Locked or ex-fleet electronics, ownership not proved".into(),
+                (false, None) => "Not locked, not from a fleet".into(),
+            },
+            String::new(),
+        ),
+        Body::Reference { vehicle } => (
+            format!("Identical working vehicle: {vehicle}"),
+            String::new(),
+        ),
+        Body::PointReading {
+            point,
+            unit,
+            on,
+            result,
+            typed,
+            ..
+        } => {
+            let of = match on {
+                ReadOn::This => "",
+                ReadOn::Reference => " (working vehicle)",
+            };
+            let value = match result {
+                ReadingResult::Figure => with_unit(typed, *unit),
+                ReadingResult::Nothing => "nothing".into(),
+                ReadingResult::NotSteady => "not steady".into(),
+                ReadingResult::CannotReach => "not reached".into(),
+            };
+            (format!("{point}{of}"), value)
+        }
+        Body::Sheet { name, points, .. } => (
+            format!("Sheet of points taken over: {name}, unverified"),
+            format!("{} points", points.len()),
+        ),
+        Body::GoodsIn {
+            what,
+            undamaged,
+            complete,
+            as_ordered,
+            words,
+        } => {
+            let mut faults = Vec::new();
+            if !undamaged {
+                faults.push("damaged");
+            }
+            if !complete {
+                faults.push("incomplete");
+            }
+            if !as_ordered {
+                faults.push("not as ordered");
+            }
+            let state = if faults.is_empty() {
+                "good, complete, as ordered".to_string()
+            } else {
+                faults.join(", ")
+            };
+            let tail = if words.trim().is_empty() {
+                String::new()
+            } else {
+                format!(". {words}")
+            };
+            (format!("Arrived: {what}, {state}{tail}"), String::new())
+        }
+        Body::Claim {
+            supplier,
+            what,
+            facts,
+            wants,
+        } => {
+            let wants = match wants {
+                ClaimWants::Replacement => "another one",
+                ClaimWants::Refund => "the money back",
+                ClaimWants::MissingPart => "the missing piece",
+            };
+            (
+                format!("Claim to {supplier} for {what}: {facts}. Asked: {wants}"),
+                String::new(),
+            )
+        }
+        Body::Quote {
+            lines,
+            minutes: m,
+            words,
+            terms,
+        } => {
+            let terms = terms.clone().unwrap_or_default();
+            let priced: Vec<(f64, i64)> =
+                lines.iter().map(|l| (l.quantity, l.unit_cents)).collect();
+            let total = crate::desks::money::sum(&priced, *m, &terms).total_cents;
+            let names: Vec<&str> = lines.iter().map(|l| l.what.as_str()).collect();
+            let mut text = format!("Quote: {} of labour", minutes(*m));
+            if !names.is_empty() {
+                text = format!("{text}, {}", names.join(", "));
+            }
+            if !words.trim().is_empty() {
+                text = format!("{text}. {words}");
+            }
+            (text, format!("{} with tax", money(total)))
+        }
+        Body::QuoteAnswer {
+            answer,
+            limit_cents,
+            words,
+            ..
+        } => {
+            let said = match answer {
+                QuoteReply::Accepted => "accepted",
+                QuoteReply::Declined => "declined",
+                QuoteReply::Less => "for less",
+                QuoteReply::NoAnswer => "no answer yet",
+            };
+            let tail = if words.trim().is_empty() {
+                String::new()
+            } else {
+                format!(": “{words}”")
+            };
+            (
+                format!("Quote {said}{tail}"),
+                limit_cents.map_or(String::new(), |c| format!("up to {}", money(c))),
+            )
+        }
+        Body::Reassembly {
+            part,
+            step,
+            orientation,
+            lubricant,
+            torque_nm,
+        } => {
+            let mut text = format!("Goes together, {step}: {part}");
+            for extra in [orientation, lubricant] {
+                if !extra.trim().is_empty() {
+                    text = format!("{text}, {extra}");
+                }
+            }
+            (
+                text,
+                torque_nm.map_or(String::new(), |t| format!("{t} N·m")),
+            )
+        }
+        Body::Clock { run } => (
+            if *run { "Clock runs" } else { "Clock pauses" }.into(),
+            String::new(),
+        ),
+        Body::OpenItem { item, what } => {
+            let name = catalogue
+                .proof
+                .item(item)
+                .map_or(item.clone(), |i| i.name.clone());
+            (format!("Left open: {name}, {what}"), String::new())
+        }
+        Body::CloseItem { item, how } => (
+            format!("Closed: {}, {how}", item_name(catalogue, entries, item)),
+            String::new(),
+        ),
+        Body::Proof {
+            check,
+            result,
+            typed,
+            words,
+            ..
+        } => {
+            let spec = catalogue.proof.find(check);
+            let name = spec.map_or(check.clone(), |c| c.name.clone());
+            let judged = spec
+                .and_then(|c| proof::judge(c, *result, typed))
+                .unwrap_or(*result);
+            let said = match judged {
+                ProofResult::Pass => "passed",
+                ProofResult::Fail => "failed",
+                ProofResult::NotFitted => "not fitted",
+            };
+            let tail = if words.trim().is_empty() {
+                String::new()
+            } else {
+                format!(": {words}")
+            };
+            let unit = spec.and_then(|c| c.unit.clone()).unwrap_or_default();
+            let value = if typed.trim().is_empty() {
+                String::new()
+            } else if typed.trim().ends_with(|c: char| c.is_ascii_digit()) {
+                format!("{} {unit}", typed.trim())
+            } else {
+                typed.trim().to_string()
+            };
+            (
+                format!("Proof, {}: {said}{tail}", name.to_lowercase()),
+                value,
+            )
+        }
+        Body::Except { what, reason } => (
+            format!("Let go: {} ({reason})", item_name(catalogue, entries, what)),
+            String::new(),
+        ),
+        Body::OwnerSheet { lines } => (
+            "Owner's operating sheet written".into(),
+            format!("{} lines", lines.len()),
+        ),
+        Body::Photo { caption, .. } => (
+            if caption.trim().is_empty() {
+                "Photo".into()
+            } else {
+                format!("Photo: {caption}")
+            },
+            String::new(),
+        ),
         Body::Resume {} => ("The wait is over".into(), String::new()),
         Body::Note { text } => (format!("Note: {text}"), String::new()),
         Body::Void { entry, reason } => {
@@ -264,6 +483,7 @@ fn words(
             class,
             cause_confirmed,
             words,
+            recheck,
             ..
         } => {
             let mended = class.as_ref().map_or(String::new(), |c| {
@@ -281,9 +501,136 @@ fn words(
             };
             (
                 format!("Closed: {}{mended}, {cause}{tail}", outcome.words()),
-                String::new(),
+                recheck.as_ref().map_or(String::new(), |r| {
+                    let km = r.km.map_or(String::new(), |k| format!(" or {k} km"));
+                    format!("re-check by {}{km}", r.by.date())
+                }),
             )
         }
+    }
+}
+
+/// Minutes somebody spent.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Spent {
+    /// When.
+    pub at: time::OffsetDateTime,
+    /// Who.
+    pub by: String,
+    /// Minutes; a correction may be below zero.
+    pub minutes: f64,
+    /// What for.
+    pub what: String,
+}
+
+/// The minutes of a job line by line: tests, parts, other work, and what clocks counted. What was done
+/// while its person's clock ran is in the clock's time and stands with 0.
+pub fn time(entries: &[Logged], test_name: TestName<'_>) -> Vec<Spent> {
+    let voided: Vec<Uuid> = entries
+        .iter()
+        .filter_map(|e| match e.body {
+            Body::Void { entry, .. } => Some(entry),
+            _ => None,
+        })
+        .collect();
+    let mut running: BTreeMap<&str, time::OffsetDateTime> = BTreeMap::new();
+    let mut out = Vec::new();
+    for e in entries.iter().filter(|e| !voided.contains(&e.id)) {
+        let (minutes, what) = match &e.body {
+            Body::Reading { test, minutes, .. } | Body::Check { test, minutes, .. } => {
+                (*minutes, test_name(test))
+            }
+            Body::PointReading { point, minutes, .. } => (*minutes, point.clone()),
+            Body::Proof { check, minutes, .. } => (*minutes, format!("proof, {check}")),
+            Body::Part {
+                new, old, minutes, ..
+            } => (
+                *minutes,
+                new.clone().or_else(|| old.clone()).unwrap_or_default(),
+            ),
+            Body::Minutes { minutes, what } => {
+                out.push(Spent {
+                    at: e.at,
+                    by: e.by.clone(),
+                    minutes: *minutes,
+                    what: what.clone(),
+                });
+                continue;
+            }
+            Body::Clock { run: true } => {
+                running.entry(&e.by).or_insert(e.at);
+                continue;
+            }
+            Body::Clock { run: false } => match running.remove(e.by.as_str()) {
+                Some(since) => {
+                    let minutes = crate::job::fold::between(since, e.at);
+                    out.push(Spent {
+                        at: e.at,
+                        by: e.by.clone(),
+                        minutes,
+                        what: "clock".into(),
+                    });
+                    continue;
+                }
+                None => continue,
+            },
+            Body::Close { .. } => {
+                for (by, since) in std::mem::take(&mut running) {
+                    out.push(Spent {
+                        at: e.at,
+                        by: by.into(),
+                        minutes: crate::job::fold::between(since, e.at),
+                        what: "clock".into(),
+                    });
+                }
+                continue;
+            }
+            _ => continue,
+        };
+        let minutes = if running.contains_key(e.by.as_str()) {
+            0.0
+        } else {
+            minutes
+        };
+        out.push(Spent {
+            at: e.at,
+            by: e.by.clone(),
+            minutes,
+            what,
+        });
+    }
+    out
+}
+
+/// A typed figure with its unit, unless it carries one.
+fn with_unit(typed: &str, unit: Unit) -> String {
+    match crate::reading::parse(typed, Some(unit)) {
+        Ok(f) if f.over_range => "OL".into(),
+        Ok(f) if (f.low - f.high).abs() < 1e-12 => crate::reading::show_text(f.low, unit),
+        Ok(f) => crate::reading::show_range(f.low, f.high, unit),
+        Err(_) => typed.into(),
+    }
+}
+
+/// Name of an open item or check by its key.
+fn item_name(catalogue: &Catalogue, entries: &[Logged], key: &str) -> String {
+    if let Some(check) = catalogue.proof.find(key) {
+        return check.name.clone();
+    }
+    if let Some(rest) = key.strip_prefix("consumable.") {
+        let what = rest.split_once('.').map_or(rest, |(_, w)| w);
+        return what.replace('-', " ");
+    }
+    let written = entries.iter().find(|e| e.id.to_string() == key);
+    match written.map(|e| &e.body) {
+        Some(Body::OpenItem { item, what }) => {
+            let name = catalogue
+                .proof
+                .item(item)
+                .map_or(item.clone(), |i| i.name.to_lowercase());
+            format!("{name}, {what}")
+        }
+        _ => key.into(),
     }
 }
 

@@ -1,7 +1,7 @@
 //! Customers' cards, apart from the log so that they can be erased.
 
 use crate::App;
-use crate::auth::Who;
+use crate::auth::{Owner, Who};
 use crate::error::{ApiError, Problem};
 use axum::Json;
 use axum::extract::{Path, State};
@@ -56,7 +56,7 @@ async fn put_customer(
 #[utoipa::path(delete, path = "/customers/{id}", params(("id" = Uuid, Path)), responses((status = 204), (status = "4XX", body = Problem)))]
 async fn erase_customer(
     State(app): State<App>,
-    _: Who,
+    _: Owner,
     Path(id): Path<Uuid>,
 ) -> Result<StatusCode, ApiError> {
     app.store.erase_customer(id).await?;

@@ -82,8 +82,9 @@ struct Question {
 struct Preview {
     heard: Vec<Heard>,
     question: Option<Question>,
-    bench: Bench,
-    map: Map,
+    /// None for a vehicle without a wiring model.
+    bench: Option<Bench>,
+    map: Option<Map>,
 }
 
 #[utoipa::path(post, path = "/intake", request_body = Known, responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
@@ -97,6 +98,7 @@ async fn preview(
         volts_class: known.volts_class,
         drive: known.drive.clone(),
         seconds: 0.0,
+        from_job: None,
     };
     admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
     let (symptoms, risks) = app.catalogue.hear(&known.words);
@@ -167,6 +169,14 @@ async fn preview(
         })
         .collect();
     let job = Job::fold(&app.catalogue, &entries, &[]);
+    if job.family(&app.catalogue).is_none() {
+        return Ok(Json(Preview {
+            heard,
+            question: None,
+            bench: None,
+            map: None,
+        }));
+    }
     let catalogue = std::sync::Arc::clone(&app.catalogue);
     let (bench, map, question) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
@@ -236,7 +246,7 @@ async fn preview(
     Ok(Json(Preview {
         heard,
         question,
-        bench,
-        map,
+        bench: Some(bench),
+        map: Some(map),
     }))
 }

@@ -1,25 +1,22 @@
-//! Jobs: open, show, append, cards, record, export.
+//! Jobs: open, show, append, cards, record, report.
 
 use crate::App;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
 use crate::routes::customers::CustomerCard;
+use crate::routes::view::{JobView, view};
+use crate::shop;
 use crate::work::{self, Loaded, Sent};
 use axum::Json;
 use axum::extract::{Path, State};
-use axum::http::{StatusCode, header};
-use axum::response::{IntoResponse, Response};
+use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use spannung_circuit::{Change, VehicleState};
-use spannung_core::catalogue::Catalogue;
-use spannung_core::diagnosis::tests;
-use spannung_core::job::entry::{Body, Outcome};
-use spannung_core::job::fold::Stage;
-use spannung_core::job::gate::{self, Standing, Stop};
-use spannung_core::job::map::{self, Map};
+use spannung_core::job::Job;
+use spannung_core::job::entry::Outcome;
+use spannung_core::job::items;
 use spannung_core::job::record::{self, Line};
-use spannung_core::job::view::{Bench, Card};
-use spannung_core::job::{Job, Logged, Role};
+use spannung_core::job::report::{self, Report};
+use spannung_core::job::view::Card;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -34,8 +31,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(add_entries))
         .routes(routes!(show_card))
         .routes(routes!(show_record))
-        .routes(routes!(export_job))
-        .routes(routes!(export_readings))
+        .routes(routes!(show_report))
 }
 
 /// A new job with its first entries.
@@ -51,353 +47,6 @@ struct NewJob {
 #[derive(Deserialize, ToSchema)]
 struct Append {
     entries: Vec<Sent>,
-}
-
-/// A symptom or risk factor of the job.
-#[derive(Serialize, ToSchema)]
-struct Told {
-    id: String,
-    name: String,
-    definition: String,
-    yes: Option<bool>,
-    entry: Uuid,
-}
-
-/// An answer that can be given at the gate.
-#[derive(Serialize, ToSchema)]
-struct GateChoice {
-    id: String,
-    name: String,
-    result: String,
-}
-
-/// A contact of the gate.
-#[derive(Serialize, ToSchema)]
-struct GateContact {
-    id: String,
-    name: String,
-    /// `pack` or `job`.
-    rests: String,
-    ask: String,
-    how: String,
-    means: String,
-    /// Answered with volts.
-    figure: bool,
-    answers: Vec<GateChoice>,
-    /// `open`, `clear` or `stop`.
-    standing: String,
-    /// Answer given, in words.
-    given: Option<String>,
-    typed: Option<String>,
-    #[serde(with = "time::serde::rfc3339::option")]
-    at: Option<OffsetDateTime>,
-    by: Option<String>,
-    /// It came with the pack from another job.
-    brought: bool,
-}
-
-/// A quarantine step.
-#[derive(Serialize, ToSchema)]
-struct QuarantineView {
-    id: String,
-    name: String,
-    detail: String,
-    done: bool,
-    #[serde(with = "time::serde::rfc3339::option")]
-    at: Option<OffsetDateTime>,
-    by: Option<String>,
-}
-
-/// A line of what the pack has been through.
-#[derive(Serialize, ToSchema)]
-struct PackLine {
-    job: i32,
-    #[serde(with = "time::serde::rfc3339")]
-    at: OffsetDateTime,
-    text: String,
-}
-
-/// The gate.
-#[derive(Serialize, ToSchema)]
-struct GateView {
-    standing: Standing,
-    contacts: Vec<GateContact>,
-    stops: Vec<Stop>,
-    quarantine: Vec<QuarantineView>,
-    /// Floor of the pack, volts.
-    floor_volts: f64,
-    history: Vec<PackLine>,
-}
-
-/// The pack.
-#[derive(Serialize, ToSchema)]
-struct PackRef {
-    id: Uuid,
-    sticker: String,
-}
-
-/// A part line.
-#[derive(Serialize, ToSchema)]
-struct PartView {
-    entry: Uuid,
-    old: Option<String>,
-    fate: Option<String>,
-    new: Option<String>,
-    class: Option<String>,
-    minutes: f64,
-    price_cents: Option<i64>,
-}
-
-/// What it waits for.
-#[derive(Serialize, ToSchema)]
-pub struct WaitView {
-    /// Kind.
-    pub kind: spannung_core::job::entry::WaitKind,
-    /// In words.
-    pub what: String,
-    /// Comes free.
-    #[serde(with = "time::serde::rfc3339::option")]
-    pub until: Option<OffsetDateTime>,
-}
-
-/// How it was closed.
-#[derive(Serialize, ToSchema)]
-struct ClosedView {
-    outcome: Outcome,
-    class: Option<String>,
-    cause_confirmed: bool,
-    words: String,
-    #[serde(with = "time::serde::rfc3339")]
-    at: OffsetDateTime,
-}
-
-/// A job as the page shows it.
-#[derive(Serialize, ToSchema)]
-struct JobView {
-    id: Uuid,
-    number: i32,
-    /// Newest sequence: goes back as `based_on`.
-    head: i64,
-    stage: Stage,
-    words: String,
-    volts_class: u16,
-    drive: String,
-    vehicle: String,
-    frame_number: Option<String>,
-    controller: Option<String>,
-    symptoms: Vec<Told>,
-    risks: Vec<Told>,
-    customer: Option<CustomerCard>,
-    customer_id: Option<Uuid>,
-    #[serde(with = "time::serde::rfc3339::option")]
-    promised: Option<OffsetDateTime>,
-    value_cents: Option<i64>,
-    limit_cents: Option<i64>,
-    pack: Option<PackRef>,
-    state: VehicleState,
-    changes: Vec<Change>,
-    parts: Vec<PartView>,
-    waiting: Option<WaitView>,
-    closed: Option<ClosedView>,
-    gate: GateView,
-    bench: Bench,
-    map: Map,
-    #[serde(with = "time::serde::rfc3339")]
-    now: OffsetDateTime,
-}
-
-async fn view(app: &App, loaded: Loaded, role: Role) -> Result<Json<JobView>, ApiError> {
-    let Loaded { row, job, .. } = loaded;
-    let customer = match row.customer_id {
-        Some(id) => app.store.customer(id).await?,
-        None => None,
-    };
-    let history = match &job.pack {
-        Some((id, _)) => app.store.pack_history(*id).await?,
-        None => Vec::new(),
-    };
-    let (bench, map) = work::weigh(app, job.clone(), role, |w| {
-        let bench = w.bench();
-        let next = bench.next.as_ref().map(|n| n.test.clone());
-        let map = map::map(w, next.as_deref());
-        (bench, map)
-    })
-    .await?;
-    let c = &app.catalogue;
-    let told = |id: &str, name: Option<(String, String)>, yes: Option<bool>, entry: Uuid| {
-        let (name, definition) = name.unwrap_or_else(|| (id.to_string(), String::new()));
-        Told {
-            id: id.to_string(),
-            name,
-            definition,
-            yes,
-            entry,
-        }
-    };
-    Ok(Json(JobView {
-        id: row.id,
-        number: row.number,
-        head: job.head,
-        stage: job.stage(c),
-        symptoms: job
-            .symptoms
-            .iter()
-            .map(|s| {
-                told(
-                    &s.0,
-                    c.symptom(&s.0)
-                        .map(|x| (x.name.clone(), x.definition.clone())),
-                    s.1,
-                    s.3,
-                )
-            })
-            .collect(),
-        risks: job
-            .risks
-            .iter()
-            .map(|r| {
-                let spec = c.risks.iter().find(|x| x.id == r.0);
-                told(
-                    &r.0,
-                    spec.map(|x| (x.name.clone(), x.definition.clone())),
-                    r.1,
-                    r.2,
-                )
-            })
-            .collect(),
-        gate: gate_view(c, &job, history),
-        words: job.words,
-        volts_class: job.volts_class,
-        drive: job.drive,
-        vehicle: job.vehicle,
-        frame_number: job.frame_number,
-        controller: job.controller,
-        customer: customer.map(|x| CustomerCard {
-            name: x.name,
-            contact: x.contact,
-        }),
-        customer_id: row.customer_id,
-        promised: job.promised,
-        value_cents: job.value_cents,
-        limit_cents: job.limit_cents,
-        pack: job.pack.map(|(id, sticker)| PackRef { id, sticker }),
-        state: job.state,
-        changes: job.changes,
-        parts: job
-            .parts
-            .into_iter()
-            .filter_map(|p| match p.body {
-                Body::Part {
-                    old,
-                    fate,
-                    new,
-                    class,
-                    minutes,
-                    price_cents,
-                } => Some(PartView {
-                    entry: p.entry,
-                    old,
-                    fate: fate.map(|f| record::fate_words(f).into()),
-                    new,
-                    class,
-                    minutes,
-                    price_cents,
-                }),
-                _ => None,
-            })
-            .collect(),
-        waiting: job.waiting.map(|w| WaitView {
-            kind: w.kind,
-            what: w.what,
-            until: w.until,
-        }),
-        closed: job.closed.map(|x| ClosedView {
-            outcome: x.outcome,
-            class: x.class,
-            cause_confirmed: x.cause_confirmed,
-            words: x.words,
-            at: x.at,
-        }),
-        bench,
-        map,
-        now: app.clock.now(),
-    }))
-}
-
-fn gate_view(c: &Catalogue, job: &Job, history: Vec<(i32, Logged)>) -> GateView {
-    let contacts = c
-        .gate
-        .iter()
-        .map(|check| {
-            let given = job.gate.get(check.id.get_ref());
-            let answer = given.and_then(|g| check.answers.iter().find(|a| a.id == g.answer));
-            GateContact {
-                id: check.id.get_ref().clone(),
-                name: check.name.clone(),
-                rests: check.rests.clone(),
-                ask: check.ask.clone(),
-                how: check.how.clone(),
-                means: check.means.clone(),
-                figure: check.figure,
-                answers: check
-                    .answers
-                    .iter()
-                    .map(|a| GateChoice {
-                        id: a.id.clone(),
-                        name: a.name.clone(),
-                        result: a.result.clone(),
-                    })
-                    .collect(),
-                standing: answer.map_or("open", |a| a.result.as_str()).into(),
-                given: answer.map(|a| a.name.clone()),
-                typed: given.and_then(|g| g.typed.clone()),
-                at: given.map(|g| g.at),
-                by: given.map(|g| g.by.clone()),
-                brought: given.is_some_and(|g| g.brought),
-            }
-        })
-        .collect();
-    let name = |id: &str| id.to_string();
-    GateView {
-        standing: gate::standing(c, job),
-        contacts,
-        stops: job.stops.clone(),
-        quarantine: c
-            .quarantine
-            .iter()
-            .map(|q| {
-                let done = job.quarantine.get(&q.id);
-                QuarantineView {
-                    id: q.id.clone(),
-                    name: q.name.clone(),
-                    detail: q.detail.clone(),
-                    done: done.is_some(),
-                    at: done.map(|d| d.0),
-                    by: done.map(|d| d.1.clone()),
-                }
-            })
-            .collect(),
-        floor_volts: job
-            .family(c)
-            .map_or(0.0, spannung_circuit::Family::floor_volts),
-        history: history
-            .iter()
-            .take(8)
-            .map(|(number, e)| PackLine {
-                job: *number,
-                at: e.at,
-                text: record::lines(c, std::slice::from_ref(e), &name)
-                    .first()
-                    .map_or(String::new(), |l| {
-                        if l.value.is_empty() {
-                            l.text.clone()
-                        } else {
-                            format!("{}, {}", l.text, l.value)
-                        }
-                    }),
-            })
-            .collect(),
-    }
 }
 
 #[utoipa::path(post, path = "/jobs", request_body = NewJob, responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -422,7 +71,7 @@ async fn open_job(
     }
     app.store.open_job(new.id).await?;
     work::append(&app, new.id, &new.entries, &person.name, person.role).await?;
-    view(&app, work::load(&app, new.id).await?, person.role).await
+    view(&app, work::load(&app, new.id).await?, &person).await
 }
 
 #[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -431,7 +80,7 @@ async fn show_job(
     Who(person): Who,
     Path(id): Path<Uuid>,
 ) -> Result<Json<JobView>, ApiError> {
-    view(&app, work::load(&app, id).await?, person.role).await
+    view(&app, work::load(&app, id).await?, &person).await
 }
 
 #[utoipa::path(post, path = "/jobs/{id}/entries", params(("id" = Uuid, Path)), request_body = Append, responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -442,7 +91,7 @@ async fn add_entries(
     Json(sent): Json<Append>,
 ) -> Result<Json<JobView>, ApiError> {
     work::append(&app, id, &sent.entries, &person.name, person.role).await?;
-    view(&app, work::load(&app, id).await?, person.role).await
+    view(&app, work::load(&app, id).await?, &person).await
 }
 
 #[utoipa::path(get, path = "/jobs/{id}/tests/{test}", params(("id" = Uuid, Path), ("test" = String, Path)), responses((status = 200, body = Card), (status = "4XX", body = Problem)))]
@@ -487,20 +136,21 @@ async fn show_record(
         None => None,
     };
     let catalogue = std::sync::Arc::clone(&app.catalogue);
-    let lines = work::weigh(&app, job.clone(), person.role, move |w| {
-        record::lines(&catalogue, &entries, &|t| work::test_name(w, t))
-    })
-    .await?;
-    let price = |p: &spannung_core::job::fold::PartLine| match p.body {
-        Body::Part { price_cents, .. } => price_cents.unwrap_or(0),
-        _ => 0,
+    let minutes = job.minutes_at(app.clock.now());
+    let lines = if job.family(&catalogue).is_none() {
+        record::lines(&catalogue, &entries, &|t| t.to_string())
+    } else {
+        work::weigh(&app, job.clone(), person.role, move |w| {
+            record::lines(&catalogue, &entries, &|t| work::test_name(w, t))
+        })
+        .await?
     };
     Ok(Json(RecordView {
         number: row.number,
-        parts_cents: job.parts.iter().map(price).sum(),
+        parts_cents: job.parts.iter().filter_map(|p| p.price_cents).sum(),
         vehicle: job.vehicle,
         words: job.words,
-        minutes: job.minutes,
+        minutes,
         outcome: job.closed.as_ref().map(|c| c.outcome),
         cause_confirmed: job.closed.as_ref().is_some_and(|c| c.cause_confirmed),
         mended: job.closed.as_ref().and_then(|c| c.class.as_ref()).map(|c| {
@@ -518,130 +168,63 @@ async fn show_record(
     }))
 }
 
-/// The bundle of a job: everything but the customer's card.
+/// What is printed and handed over.
 #[derive(Serialize, ToSchema)]
-struct Bundle {
-    format: String,
+struct ReportView {
     number: i32,
-    id: Uuid,
-    catalogue: String,
-    engine: String,
-    entries: Vec<Logged>,
+    shop: String,
+    address: String,
+    vehicle: String,
+    frame_number: Option<String>,
+    customer: Option<CustomerCard>,
+    /// There was a customer's card and it has been erased.
+    customer_erased: bool,
+    #[serde(with = "time::serde::rfc3339::option")]
+    received: Option<OffsetDateTime>,
+    #[serde(with = "time::serde::rfc3339::option")]
+    handed_back: Option<OffsetDateTime>,
+    technician: String,
+    report: Report,
 }
 
-fn attachment(kind: &'static str, name: &str, body: String) -> Response {
-    (
-        [
-            (header::CONTENT_TYPE, kind.to_string()),
-            (
-                header::CONTENT_DISPOSITION,
-                format!("attachment; filename=\"{name}\""),
-            ),
-        ],
-        body,
-    )
-        .into_response()
-}
-
-#[utoipa::path(get, path = "/jobs/{id}/export.json", params(("id" = Uuid, Path)), responses((status = 200, body = Bundle), (status = "4XX", body = Problem)))]
-async fn export_job(
-    State(app): State<App>,
-    _: Who,
-    Path(id): Path<Uuid>,
-) -> Result<Response, ApiError> {
-    let row = app.store.job(id).await?;
-    let bundle = Bundle {
-        format: "spannung-job-1".into(),
-        number: row.number,
-        id,
-        catalogue: app.catalogue.hash.clone(),
-        engine: env!("CARGO_PKG_VERSION").into(),
-        entries: app.store.entries(id).await?,
-    };
-    let text = serde_json::to_string_pretty(&bundle).map_err(|_| ApiError::internal("export"))?;
-    Ok(attachment(
-        "application/json",
-        &format!("job-{:04}.json", row.number),
-        text,
-    ))
-}
-
-#[utoipa::path(get, path = "/jobs/{id}/readings.csv", params(("id" = Uuid, Path)), responses((status = 200, body = String, content_type = "text/csv"), (status = "4XX", body = Problem)))]
-async fn export_readings(
+#[utoipa::path(get, path = "/jobs/{id}/report", params(("id" = Uuid, Path)), responses((status = 200, body = ReportView), (status = "4XX", body = Problem)))]
+async fn show_report(
     State(app): State<App>,
     Who(person): Who,
     Path(id): Path<Uuid>,
-) -> Result<Response, ApiError> {
+) -> Result<Json<ReportView>, ApiError> {
     let Loaded { row, job, .. } = work::load(&app, id).await?;
-    let text = work::weigh(&app, job, person.role, readings_csv)
+    let customer = match row.customer_id {
+        Some(id) => app.store.customer(id).await?,
+        None => None,
+    };
+    let shop = shop::now(&app).await?;
+    let minutes = job.minutes_at(app.clock.now());
+    let terms = shop.terms.clone();
+    let catalogue = std::sync::Arc::clone(&app.catalogue);
+    let report = if job.family(&app.catalogue).is_none() {
+        report::report(&catalogue, &job, None, &[], minutes, &terms)
+    } else {
+        work::weigh(&app, job.clone(), person.role, move |w| {
+            let opened = items::opened(w.model, w.job);
+            report::report(&catalogue, w.job, Some(w), &opened, minutes, &terms)
+        })
         .await?
-        .map_err(|_| ApiError::internal("csv"))?;
-    Ok(attachment(
-        "text/csv; charset=utf-8",
-        &format!("job-{:04}-readings.csv", row.number),
-        text,
-    ))
-}
-
-fn readings_csv(w: &spannung_core::job::bench::Weighed<'_>) -> Result<String, csv::Error> {
-    let mut out = csv::WriterBuilder::new()
-        .terminator(csv::Terminator::CRLF)
-        .from_writer(Vec::new());
-    out.write_record([
-        "number",
-        "time",
-        "by",
-        "test",
-        "name",
-        "low (SI)",
-        "high (SI)",
-        "unit",
-        "result",
-        "as expected",
-        "state",
-        "struck out",
-    ])?;
-    for (k, t) in w.job.taken.iter().enumerate() {
-        let index = tests::find(&w.model.tests, &t.test);
-        let (value, mark, _) = index.map_or_else(
-            || (t.typed.clone(), "none", String::new()),
-            |i| w.judge(i, t),
-        );
-        let figure = |f: f64| {
-            if f.is_infinite() {
-                "OL".to_string()
-            } else {
-                format!("{f}")
-            }
-        };
-        let (low, high, unit) = t.figure.map_or_else(
-            || (String::new(), String::new(), String::new()),
-            |f| (figure(f.low), figure(f.high), f.unit.symbol().to_string()),
-        );
-        let time =
-            t.at.format(&time::format_description::well_known::Rfc3339)
-                .unwrap_or_default();
-        out.write_record([
-            (k + 1).to_string(),
-            time,
-            record::guarded(&t.by),
-            record::guarded(&t.test),
-            record::guarded(&work::test_name(w, &t.test)),
-            low,
-            high,
-            unit,
-            if t.figure.is_some() {
-                String::new()
-            } else {
-                record::guarded(&value)
-            },
-            mark.to_string(),
-            record::guarded(&spannung_core::job::bench::state_words(&t.state)),
-            if t.voided { "yes" } else { "" }.to_string(),
-        ])?;
-    }
-    let bytes = out
-        .into_inner()
-        .map_err(|e| csv::Error::from(std::io::Error::other(e.to_string())))?;
-    Ok(String::from_utf8_lossy(&bytes).into_owned())
+    };
+    Ok(Json(ReportView {
+        number: row.number,
+        shop: shop.name,
+        address: shop.address,
+        vehicle: job.vehicle,
+        frame_number: job.frame_number,
+        customer_erased: customer.is_none() && job.customer.is_some(),
+        customer: customer.map(|x| CustomerCard {
+            name: x.name,
+            contact: x.contact,
+        }),
+        received: job.opened_at,
+        handed_back: job.closed.as_ref().map(|c| c.at),
+        technician: job.closed.map_or(person.name, |c| c.by),
+        report,
+    }))
 }

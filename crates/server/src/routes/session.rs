@@ -1,7 +1,7 @@
 //! Sign-in and sign-out, health.
 
 use crate::App;
-use crate::auth::{self, Who};
+use crate::auth::{self, ACCOUNT_FAILURES, WINDOW, Who};
 use crate::error::{ApiError, Problem};
 use axum::Json;
 use axum::extract::{ConnectInfo, State};
@@ -10,21 +10,19 @@ use axum_extra::extract::CookieJar;
 use serde::{Deserialize, Serialize};
 use spannung_core::job::Role;
 use std::net::SocketAddr;
-use time::{Duration, OffsetDateTime};
+use time::OffsetDateTime;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
-/// Failures of one account within [`WINDOW`] that stop it.
-const ACCOUNT_FAILURES: i64 = 5;
 /// Failures from one address within [`WINDOW`] that stop it.
 const ADDRESS_FAILURES: i64 = 30;
-const WINDOW: Duration = Duration::minutes(15);
 
 /// Routes.
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(sign_in, who, sign_out))
+        .routes(routes!(change_over))
         .routes(routes!(health))
 }
 
@@ -56,12 +54,7 @@ async fn sign_in(
         .failures(&given.name, &address, now - WINDOW)
         .await?;
     if account >= ACCOUNT_FAILURES || from >= ADDRESS_FAILURES {
-        return Err(ApiError::refused(
-            StatusCode::TOO_MANY_REQUESTS,
-            "too-many",
-            None,
-            "Too many wrong passwords. Wait 15 minutes, or ask the owner.",
-        ));
+        return Err(auth::too_many());
     }
     let found = app.store.person_by_name(given.name.trim()).await?;
     let hash = found.as_ref().map(|f| f.1.clone());
@@ -76,6 +69,49 @@ async fn sign_in(
     }
     let (person, _) = found.ok_or(ApiError::NotSignedIn)?;
     app.store.forget_failures(&person.name).await?;
+    let token = auth::new_token();
+    app.store
+        .begin_session(&auth::token_hash(&token), person.id, now + auth::LASTS)
+        .await?;
+    let me = Me {
+        name: person.name,
+        role: person.role,
+    };
+    Ok((jar.add(auth::cookie(&app, token)), Json(me)))
+}
+
+/// Who takes over, with the short code.
+#[derive(Deserialize, ToSchema)]
+struct ChangeOver {
+    name: String,
+    code: String,
+}
+
+/// Another person takes over at a shared tablet. Works only where somebody is signed in: the code is too
+/// short to be a password.
+#[utoipa::path(post, path = "/session/change", request_body = ChangeOver, responses((status = 200, body = Me), (status = "4XX", body = Problem)))]
+async fn change_over(
+    State(app): State<App>,
+    _: Who,
+    jar: CookieJar,
+    Json(given): Json<ChangeOver>,
+) -> Result<(CookieJar, Json<Me>), ApiError> {
+    let now = OffsetDateTime::now_utc();
+    let found = app.store.person_with_code(given.name.trim()).await?;
+    let hash = found.as_ref().and_then(|f| f.1.clone());
+    auth::throttled(
+        &app,
+        given.name.trim(),
+        "code",
+        auth::password_fits(given.code, hash),
+    )
+    .await?;
+    let (person, _) = found.ok_or(ApiError::NotSignedIn)?;
+    if let Some(old) = jar.get(auth::COOKIE) {
+        app.store
+            .end_session(&auth::token_hash(old.value()), now)
+            .await?;
+    }
     let token = auth::new_token();
     app.store
         .begin_session(&auth::token_hash(&token), person.id, now + auth::LASTS)

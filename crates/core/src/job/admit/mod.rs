@@ -2,6 +2,10 @@
 //! sense. Whether a test exists on this vehicle is checked where the model is known
 //! ([`crate::job::bench::Weighed::admit`]).
 
+mod shop;
+
+pub use shop::with_opened;
+
 use crate::catalogue::Catalogue;
 use crate::error::CoreError;
 use crate::job::entry::{Body, Outcome, ReadingResult, Role};
@@ -18,11 +22,11 @@ use spannung_circuit::state::{Battery, Charger};
 /// figure that cannot be read, a role that may not.
 pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Result<(), CoreError> {
     let bad = |code, field, message: String| Err(CoreError::entry(code, field, message));
-    if job.closed.is_some() && !matches!(body, Body::Note { .. }) {
+    if job.closed.is_some() && !matches!(body, Body::Note { .. } | Body::Photo { .. }) {
         return bad(
             "job-closed",
             "kind",
-            "This job is closed. Only notes can be added.".into(),
+            "This job is closed. Only notes and photos can be added.".into(),
         );
     }
     if job.opened_at.is_none() && !matches!(body, Body::Opened { .. }) {
@@ -54,7 +58,8 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "2000 letters are enough for a complaint.".into(),
                 );
             }
-            if catalogue.family(*volts_class, drive).is_none() {
+            let other = drive == OTHER_DRIVE && OTHER_VOLTS.contains(volts_class);
+            if catalogue.family(*volts_class, drive).is_none() && !other {
                 return bad(
                     "unknown-family",
                     "drive",
@@ -92,8 +97,12 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
         Body::Terms {
             value_cents,
             limit_cents,
+            stop_loss_minutes,
             ..
         } => {
+            if let Some(minutes) = stop_loss_minutes {
+                check_minutes(*minutes)?;
+            }
             if [value_cents, limit_cents]
                 .into_iter()
                 .flatten()
@@ -272,6 +281,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
         }
         Body::Change { change } => {
+            owned(job)?;
             let Some(family) = job.family(catalogue) else {
                 return bad(
                     "unknown-family",
@@ -304,6 +314,9 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
             let blank = |t: &Option<String>| t.as_ref().is_none_or(|t| t.trim().is_empty());
+            if class.as_ref().is_some_and(|c| bypasses(catalogue, c)) {
+                owned(job)?;
+            }
             if blank(old) && blank(new) {
                 return bad(
                     "no-part",
@@ -354,7 +367,22 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 return bad("bad-note", "text", "A note has 1 to 4000 letters.".into());
             }
         }
-        Body::Close { outcome, class, .. } => {
+        Body::Close {
+            outcome,
+            class,
+            recheck,
+            ..
+        } => {
+            if !role.may_release() {
+                return bad(
+                    "not-allowed",
+                    "kind",
+                    "A technician hands the vehicle back.".into(),
+                );
+            }
+            if recheck.as_ref().is_some_and(|r| r.what.trim().is_empty()) {
+                return bad("no-text", "recheck", "Say what is looked at again.".into());
+            }
             if class
                 .as_ref()
                 .is_some_and(|c| !catalogue.classes.contains_key(c))
@@ -391,9 +419,37 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
         }
-        Body::Customer { .. } | Body::Pack { .. } | Body::Resume {} => {}
+        Body::Customer { .. } | Body::Pack { .. } | Body::Resume {} | Body::Clock { .. } => {}
+        _ => shop::admit(catalogue, job, body, role, standing)?,
     }
     Ok(())
+}
+
+/// Drive of a vehicle without a wiring model.
+pub const OTHER_DRIVE: &str = "other";
+/// Volts such a vehicle may have.
+const OTHER_VOLTS: std::ops::RangeInclusive<u16> = 6..=120;
+
+/// Does mending this class change locked electronics: controller, settings, display?
+fn bypasses(catalogue: &Catalogue, class: &str) -> bool {
+    catalogue.proof.touched_by(class).is_some_and(|t| {
+        matches!(
+            t.id.get_ref().as_str(),
+            "controller" | "settings" | "display"
+        )
+    })
+}
+
+/// Locked or ex-fleet electronics are not bypassed before a proof of ownership was seen.
+fn owned(job: &Job) -> Result<(), CoreError> {
+    match &job.ownership {
+        Some((true, None)) => Err(CoreError::entry(
+            "no-ownership",
+            "kind",
+            "Locked or ex-fleet: record the proof of ownership before anything is bypassed or exchanged.",
+        )),
+        _ => Ok(()),
+    }
 }
 
 fn check_minutes(minutes: f64) -> Result<(), CoreError> {

@@ -4,10 +4,13 @@
 use crate::App;
 use crate::auth;
 use crate::error::ApiError;
+use crate::shop::Shop;
 use crate::work::{self, Sent};
-use spannung_core::job::entry::{Body, Fate, Outcome, ReadingResult, WaitKind};
-use spannung_core::job::{Role, gate};
+use spannung_core::job::entry::{Body, Outcome, ProofResult, ReadOn, ReadingResult};
+use spannung_core::job::{Role, gate, proof};
+use spannung_core::reading::Unit;
 use spannung_store::people::{Customer, Person};
+use spannung_store::shop::Photo;
 use time::macros::datetime;
 use time::{Duration, OffsetDateTime};
 use uuid::Uuid;
@@ -23,8 +26,13 @@ pub const PEOPLE: [(&str, Role); 4] = [
     ("Signe Lorr", Role::Specialist),
     ("Tomke Aal", Role::Trainee),
 ];
+/// Short codes for changing over at the tablet, in the order of the people.
+pub const CODES: [&str; 4] = ["4071", "2518", "9316", "6602"];
 /// Setting that keeps the offset of the shop's clock, in seconds.
 pub const OFFSET: &str = "clock_offset_seconds";
+
+mod picture;
+mod story;
 
 struct Script<'a> {
     app: &'a App,
@@ -50,6 +58,24 @@ impl Script<'_> {
         work::append(self.app, self.job, &[sent], self.by, self.role).await
     }
 
+    async fn open_as(
+        &mut self,
+        words: &str,
+        volts_class: u16,
+        drive: &str,
+        from_job: Option<Uuid>,
+    ) -> Result<(), ApiError> {
+        self.app.store.open_job(self.job).await?;
+        self.add(Body::Opened {
+            words: words.into(),
+            volts_class,
+            drive: drive.into(),
+            seconds: 48.0,
+            from_job,
+        })
+        .await
+    }
+
     async fn open(
         &mut self,
         words: &str,
@@ -57,14 +83,7 @@ impl Script<'_> {
         frame: Option<&str>,
         promised_hours: Option<i64>,
     ) -> Result<(), ApiError> {
-        self.app.store.open_job(self.job).await?;
-        self.add(Body::Opened {
-            words: words.into(),
-            volts_class: 48,
-            drive: "geared-hub".into(),
-            seconds: 48.0,
-        })
-        .await?;
+        self.open_as(words, 48, "geared-hub", None).await?;
         let (symptoms, risks) = self.app.catalogue.hear(words);
         for (risk, _) in risks {
             self.add(Body::Risk {
@@ -92,6 +111,7 @@ impl Script<'_> {
                 promised: Some(START + Duration::hours(hours)),
                 value_cents: Some(90_000),
                 limit_cents: Some(15_000),
+                stop_loss_minutes: Some(90.0),
             })
             .await?;
         }
@@ -190,6 +210,120 @@ impl Script<'_> {
         }
     }
 
+    /// A check of the proof, with its precondition confirmed.
+    async fn prove(&mut self, check: &str, typed: &str, words: &str) -> Result<(), ApiError> {
+        let job = work::load(self.app, self.job).await?.job;
+        let spec = self.app.catalogue.proof.find(check);
+        let need = spec.and_then(|c| c.need.clone());
+        if !job.gate.contains_key("smell") {
+            self.gate(&[("smell", "none", None)]).await?;
+        }
+        if let Some(need) = need.filter(|n| !job.confirmed.contains_key(n)) {
+            self.add(Body::Confirmed { need }).await?;
+        }
+        self.add(Body::Proof {
+            check: check.into(),
+            result: ProofResult::Pass,
+            typed: typed.into(),
+            words: words.into(),
+            minutes: spec.map_or(1.0, |c| c.minutes),
+        })
+        .await
+    }
+
+    /// Every check that is still open, passed with a figure well inside its limits; the test ride last.
+    async fn prove_all(&mut self) -> Result<(), ApiError> {
+        let job = work::load(self.app, self.job).await?.job;
+        let opened = work::opened(self.app, &job, self.role).await?;
+        let rows = proof::rows(&self.app.catalogue, &job, &opened, None);
+        let (last, first): (Vec<_>, Vec<_>) = rows
+            .into_iter()
+            .filter(|r| r.standing != proof::CheckStanding::Passed)
+            .partition(|r| r.check == "test-ride" || r.check == "temperature-after");
+        for row in first.into_iter().chain(last) {
+            let figure = match (row.low, row.high) {
+                (Some(low), Some(high)) => low + 0.4 * (high - low),
+                (Some(low), None) => low.abs() * 20.0 + 0.5,
+                (None, Some(high)) => high * 0.6,
+                (None, None) => 0.0,
+            };
+            let typed = row.unit.map_or(String::new(), |_| {
+                format!("{figure:.2}")
+                    .trim_end_matches('0')
+                    .trim_end_matches('.')
+                    .into()
+            });
+            self.prove(&row.check, &typed, "").await?;
+        }
+        Ok(())
+    }
+
+    async fn point(
+        &mut self,
+        point: &str,
+        unit: Unit,
+        on: ReadOn,
+        typed: &str,
+    ) -> Result<(), ApiError> {
+        self.add(Body::PointReading {
+            point: point.into(),
+            unit,
+            on,
+            result: ReadingResult::Figure,
+            typed: typed.into(),
+            minutes: 1.0,
+        })
+        .await
+    }
+
+    async fn photo(&mut self, caption: &str, salts: u32) -> Result<(), ApiError> {
+        let id = Uuid::from_u128(self.job.as_u128() + 0xf000 + self.n);
+        let drawn = tokio::task::spawn_blocking(move || picture::plug(salts))
+            .await
+            .map_err(|_| ApiError::internal("picture"))?;
+        let (kept, small) = drawn.map_err(|_| ApiError::internal("picture"))?;
+        self.app
+            .store
+            .put_photo(&Photo {
+                id,
+                job_id: self.job,
+                at: self.at,
+                by_name: self.by.into(),
+                width: kept.width,
+                height: kept.height,
+                picture: kept.jpeg,
+                small: small.jpeg,
+            })
+            .await?;
+        self.add(Body::Photo {
+            photo: id,
+            of: None,
+            caption: caption.into(),
+        })
+        .await
+    }
+
+    async fn close(
+        &mut self,
+        outcome: Outcome,
+        class: Option<&str>,
+        words: &str,
+        watch: &str,
+        recheck: Option<spannung_core::job::entry::Recheck>,
+    ) -> Result<(), ApiError> {
+        self.add(Body::Close {
+            outcome,
+            class: class.map(Into::into),
+            cause_confirmed: class.is_some(),
+            words: words.into(),
+            watch: watch.into(),
+            recheck,
+            shown: None,
+            terms: None,
+        })
+        .await
+    }
+
     async fn takes(&mut self, list: &[(&str, &str)]) -> Result<(), ApiError> {
         for (test, value) in list {
             self.take(test, value).await?;
@@ -224,6 +358,10 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
     let hash = tokio::task::spawn_blocking(|| auth::hash_password(PASSWORD))
         .await
         .map_err(|_| ApiError::internal("hash"))??;
+    let mut code_hashes = Vec::new();
+    for code in CODES {
+        code_hashes.push(auth::hashed(code.into()).await?);
+    }
     for (k, (name, role)) in PEOPLE.iter().enumerate() {
         app.store
             .add_person(
@@ -235,231 +373,19 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
                 &hash,
             )
             .await?;
+        app.store
+            .set_code(Uuid::from_u128(0x9e00 + k as u128), Some(&code_hashes[k]))
+            .await?;
     }
 
-    // closed: a throttle torn off at a kerb
-    let mut s = script(app, 1, 1, 98);
-    s.open(
-        "Throttle does nothing since it fell over at the kerb. Pedalling still helps.",
-        "Ferry steward's bike",
-        Some("FS-2207"),
-        None,
-    )
-    .await?;
-    s.customer("Hanno Pries", "steward@ferry.example").await?;
-    s.pack("K-31").await?;
-    s.clear_gate("52.4").await?;
-    s.takes(&[
-        ("fm-display", "lit"),
-        ("fm-brake-sign", "off"),
-        ("fm-throttle", "home"),
-        ("t-thr-idle", "0.02"),
-        ("v.throttle.1.d", "4.84"),
-    ])
-    .await?;
-    s.add(Body::Part {
-        old: Some("Thumb throttle, lead torn at the bar".into()),
-        fate: Some(Fate::Recycled),
-        new: Some("Thumb throttle, 3 wires, 5 V".into()),
-        class: Some("throttle".into()),
-        minutes: 22.0,
-        price_cents: Some(2_400),
-    })
-    .await?;
-    s.add(Body::Close {
-        outcome: Outcome::Repaired,
-        class: Some("throttle".into()),
-        cause_confirmed: true,
-        words: "New throttle fitted; lead tied with slack for steering.".into(),
-        shown: None,
-    })
-    .await?;
-
-    // closed: nothing found
-    let mut s = script(app, 2, 3, 74);
-    s.open(
-        "Sometimes no help from the pedals, the riders say.",
-        "Harbour school loan 2",
-        Some("HS-0002"),
-        None,
-    )
-    .await?;
-    s.pack("K-12").await?;
-    s.clear_gate("53.1").await?;
-    s.takes(&[
-        ("fm-level", "set"),
-        ("fm-display", "lit"),
-        ("t-pedal-run", "works"),
-        ("t-pedal", "0.06..4.85"),
-    ])
-    .await?;
-    s.add(Body::Close {
-        outcome: Outcome::NoFaultFound,
-        class: None,
-        cause_confirmed: false,
-        words: "Works in the shop. Level was explained to the riders.".into(),
-        shown: None,
-    })
-    .await?;
-
-    // the pack stands in quarantine
-    let mut s = script(app, 3, 2, 20);
-    s.open(
-        "Dark since the flood tide stood in the shed, the battery was under water.",
-        "Lighthouse post bike",
-        Some("LH-77"),
-        None,
-    )
-    .await?;
-    s.customer("Meret Ohl", "0700 555 0134").await?;
-    s.pack("K-08").await?;
-    s.gate(&[
-        ("shape", "flat", None),
-        ("leak", "none", None),
-        ("heat", "cool", None),
-        ("fall", "none", None),
-        ("water", "inside", None),
-    ])
-    .await?;
-    for step in ["out", "outdoors", "watch", "tag"] {
-        s.add(Body::Quarantine { step: step.into() }).await?;
-    }
-    s.add(Body::Wait {
-        wait: WaitKind::Rest,
-        what: "Pack K-08 watched in the sand bay".into(),
-        until: Some(START + Duration::hours(27)),
-    })
-    .await?;
-
-    // waits for a part: gears
-    let mut s = script(app, 4, 1, 46);
-    s.open(
-        "Motor whines but hardly pulls, slips with crates on board.",
-        "Chandler's long bike",
-        Some("CH-410"),
-        Some(56),
-    )
-    .await?;
-    s.customer("Otto Brame", "rope@chandler.example").await?;
-    s.pack("K-22").await?;
-    s.clear_gate("51.0").await?;
-    s.takes(&[
-        ("fm-display", "lit"),
-        ("t-spin-both", "free"),
-        ("t-hold", "slips"),
-        ("t-listen", "drive"),
-        ("t-hub", "gears"),
-    ])
-    .await?;
-    s.add(Body::Wait {
-        wait: WaitKind::Part,
-        what: "Planet gear set, three of 36 teeth".into(),
-        until: Some(START + Duration::hours(49)),
-    })
-    .await?;
-
-    // waits for the customer's word
-    let mut s = script(app, 5, 1, 30);
-    s.open(
-        "Battery empties after half the round, range is half of last year.",
-        "Café tray bike",
-        None,
-        None,
-    )
-    .await?;
-    s.customer("Lene Vast", "0700 555 0178").await?;
-    s.pack("K-17").await?;
-    s.clear_gate("50.6").await?;
-    s.takes(&[("fm-gauge", "charged"), ("t-pack-load", "44.6")])
+    let shop = Shop {
+        name: "Tidewheel repairs".into(),
+        address: "Market square 4, Grauhafen".into(),
+        ..Shop::default()
+    };
+    let body = serde_json::to_value(&shop).map_err(|_| ApiError::internal("settings"))?;
+    app.store
+        .set_shop(START - Duration::days(60), PEOPLE[0].0, &body)
         .await?;
-    s.add(Body::Wait {
-        wait: WaitKind::Customer,
-        what: "New pack or go on with half the range".into(),
-        until: None,
-    })
-    .await?;
-
-    // on the bench, promised today: the one to do next
-    let mut s = script(app, 6, 1, 3);
-    s.open(
-        "One jerk, then nothing. Since the salt rain on Saturday.",
-        "Market courier 3, yellow lid",
-        Some("MC-0311"),
-        Some(5),
-    )
-    .await?;
-    s.customer("Market couriers, Jorun Sand", "desk@couriers.example")
-        .await?;
-    s.pack("K-05").await?;
-    s.clear_gate("51.8").await?;
-    s.takes(&[
-        ("fm-display", "lit"),
-        ("fm-brake-sign", "off"),
-        ("fm-code", "hall"),
-        ("fm-plugs", "seated"),
-        ("fm-spin", "free"),
-        ("t-hall-5v", "4.83"),
-        ("t-hall-a", "0.07..4.82"),
-    ])
-    .await?;
-
-    // on the bench, promised tomorrow
-    let mut s = script(app, 7, 1, 2);
-    s.open(
-        "Display on but it does not drive at all since it fell at the market.",
-        "Bread round, tall basket",
-        Some("BR-19"),
-        Some(27),
-    )
-    .await?;
-    s.pack("K-27").await?;
-    s.clear_gate("52.9").await?;
-    s.takes(&[("fm-display", "lit"), ("fm-brake-sign", "on")])
-        .await?;
-
-    // gate half asked
-    let mut s = script(app, 8, 3, 1);
-    s.open(
-        "Completely dead after the wet night, no light at all.",
-        "Net loft errand bike",
-        None,
-        Some(31),
-    )
-    .await?;
-    s.pack("K-30").await?;
-    s.gate(&[
-        ("shape", "flat", None),
-        ("leak", "none", None),
-        ("heat", "cool", None),
-    ])
-    .await?;
-
-    // in repair
-    let mut s = script(app, 9, 2, 5);
-    s.open(
-        "Only the headlight is dead, and the wheel wobbles.",
-        "Smokehouse delivery bike",
-        Some("SM-6"),
-        None,
-    )
-    .await?;
-    s.pack("K-14").await?;
-    s.clear_gate("49.7").await?;
-    s.takes(&[
-        ("t-lamp", "dark"),
-        ("v.lamp.1.d", "49.2"),
-        ("t-lamp-bench", "dark"),
-        ("t-true", "runs-out"),
-    ])
-    .await?;
-    s.add(Body::Part {
-        old: Some("Front lamp, water behind the glass".into()),
-        fate: Some(Fate::Recycled),
-        new: Some("Front lamp, 48 V".into()),
-        class: Some("lamp".into()),
-        minutes: 10.0,
-        price_cents: Some(1_900),
-    })
-    .await?;
-    Ok(())
+    story::tell(app).await
 }

@@ -1,0 +1,122 @@
+//! A job written entry by entry, for the tests of this crate.
+
+#![allow(dead_code)] // not every test uses all of it
+
+use spannung_core::catalogue::Catalogue;
+use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
+use spannung_core::job::gate::{self, Standing};
+use spannung_core::job::{Job, admit};
+use std::sync::OnceLock;
+use time::OffsetDateTime;
+use uuid::Uuid;
+
+pub fn catalogue() -> &'static Catalogue {
+    static C: OnceLock<Catalogue> = OnceLock::new();
+    C.get_or_init(|| Catalogue::shipped().unwrap())
+}
+
+#[derive(Default)]
+/// A log that is written entry by entry.
+pub struct Log {
+    pub entries: Vec<Logged>,
+    pub brought: Vec<(Uuid, Logged)>,
+}
+
+impl Log {
+    pub fn opened() -> Self {
+        let mut log = Self::default();
+        log.add(Body::Opened {
+            words: "Dead".into(),
+            volts_class: 48,
+            drive: "geared-hub".into(),
+            seconds: 0.0,
+            from_job: None,
+        });
+        log
+    }
+    pub fn with_pack() -> Self {
+        let mut log = Self::opened();
+        log.add(Body::Pack {
+            pack: Uuid::from_u128(1),
+            sticker: "K-1".into(),
+        });
+        log
+    }
+    pub fn add(&mut self, body: Body) -> Uuid {
+        let id = Uuid::from_u128(1000 + self.entries.len() as u128);
+        self.entries.push(Logged {
+            id,
+            seq: self.entries.len() as i64 + 1,
+            at: OffsetDateTime::UNIX_EPOCH,
+            by: "Ada".into(),
+            body,
+        });
+        id
+    }
+    /// As [`Self::add`], by somebody at a minute of the day.
+    pub fn at(&mut self, minute: i64, by: &str, body: Body) -> Uuid {
+        let id = self.add(body);
+        let last = self.entries.last_mut().unwrap();
+        last.at += time::Duration::minutes(minute);
+        last.by = by.into();
+        id
+    }
+    pub fn job(&self) -> Job {
+        Job::fold(catalogue(), &self.entries, &self.brought)
+    }
+    pub fn standing(&self) -> Standing {
+        gate::standing(catalogue(), &self.job())
+    }
+    pub fn refuses(&self, body: &Body, role: Role) -> Option<&'static str> {
+        match admit::admit(catalogue(), &self.job(), body, role) {
+            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
+            _ => None,
+        }
+    }
+    pub fn clear_gate(&mut self) {
+        for (check, answer, typed) in [
+            ("shape", "flat", None),
+            ("leak", "none", None),
+            ("heat", "cool", None),
+            ("fall", "none", None),
+            ("water", "dry", None),
+            ("floor", "above", Some("51.0")),
+            ("smell", "none", None),
+            ("wheel", "up", None),
+            ("off", "reach", None),
+        ] {
+            self.add(gate(check, answer, typed));
+        }
+    }
+}
+
+pub fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
+    Body::Gate {
+        check: check.into(),
+        answer: answer.into(),
+        typed: typed.map(Into::into),
+    }
+}
+
+pub fn reading(test: &str, typed: &str) -> Body {
+    Body::Reading {
+        test: test.into(),
+        result: ReadingResult::Figure,
+        typed: typed.into(),
+        minutes: 1.0,
+        insisted: false,
+    }
+}
+
+pub fn close(outcome: Outcome) -> Body {
+    Body::Close {
+        outcome,
+        class: None,
+        cause_confirmed: false,
+        words: String::new(),
+        watch: String::new(),
+        recheck: None,
+        shown: None,
+        terms: None,
+    }
+}

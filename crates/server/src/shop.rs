@@ -1,0 +1,118 @@
+//! The shop's settings: what bills are worked out with, how long a complaint counts as a comeback, what
+//! stands on the report. Every change is a new state with its author; the old ones stay.
+
+use crate::App;
+use crate::error::ApiError;
+use axum::http::StatusCode;
+use serde::{Deserialize, Serialize};
+use spannung_core::desks::money::{Bands, Terms, usual_bands};
+use utoipa::ToSchema;
+
+/// How lengths and speeds are shown; everything is kept in SI.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Units {
+    /// Kilometres, °C, mm².
+    Metric,
+    /// Miles, °F, AWG.
+    Imperial,
+}
+
+/// The settings.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct Shop {
+    /// Name on the report.
+    pub name: String,
+    /// Address line on the report.
+    pub address: String,
+    /// Rate, step and tax.
+    pub terms: Terms,
+    /// Price of a part by its band, cents without tax: A to E.
+    #[schema(value_type = std::collections::HashMap<String, i64>)]
+    pub bands: Bands,
+    /// Days within which the same complaint is a comeback.
+    pub comeback_days: u32,
+    /// Units.
+    pub units: Units,
+}
+
+impl Default for Shop {
+    fn default() -> Self {
+        Self {
+            name: "The workshop".into(),
+            address: String::new(),
+            terms: Terms::default(),
+            bands: usual_bands(),
+            comeback_days: 90,
+            units: Units::Metric,
+        }
+    }
+}
+
+impl Shop {
+    /// Can these settings be worked with?
+    ///
+    /// # Errors
+    /// The field at fault with a sentence.
+    pub fn check(&self) -> Result<(), ApiError> {
+        let bad = |field: &'static str, sentence: &str| {
+            Err(ApiError::refused(
+                StatusCode::UNPROCESSABLE_ENTITY,
+                "bad-setting",
+                Some(field),
+                sentence,
+            ))
+        };
+        let t = &self.terms;
+        let within = |x: f64, most: f64| x.is_finite() && (0.0..=most).contains(&x);
+        if self.name.trim().is_empty() || self.name.chars().count() > 80 {
+            return bad("name", "The shop's name has 1 to 80 letters.");
+        }
+        if self.address.chars().count() > 160 {
+            return bad("address", "The address line has up to 160 letters.");
+        }
+        if !(0..=100_000).contains(&t.rate_cents) {
+            return bad("rate_cents", "Labour costs 0 to 1000 an hour.");
+        }
+        if !within(t.step_minutes, 120.0) || !within(t.least_minutes, 240.0) {
+            return bad(
+                "step_minutes",
+                "Steps of 0 to 120 minutes and a least of 0 to 240 are accepted.",
+            );
+        }
+        if !within(t.tax_percent, 60.0) {
+            return bad("tax_percent", "A tax of 0 to 60 % is accepted.");
+        }
+        if !within(t.small_percent, 50.0) || !(0..=100_000).contains(&t.small_least_cents) {
+            return bad("small_percent", "Small stuff is 0 to 50 % of labour.");
+        }
+        if t.currency.len() != 3 || !t.currency.bytes().all(|b| b.is_ascii_uppercase()) {
+            return bad(
+                "currency",
+                "The currency is its three capital letters, such as EUR, CHF or GBP.",
+            );
+        }
+        let known = usual_bands();
+        if self.bands.keys().collect::<Vec<_>>() != known.keys().collect::<Vec<_>>()
+            || self.bands.values().any(|c| !(0..=10_000_000).contains(c))
+        {
+            return bad("bands", "Each band 0 and A to E has a price of 0 or more.");
+        }
+        if self.comeback_days > 3650 {
+            return bad("comeback_days", "A comeback counts for up to 3650 days.");
+        }
+        Ok(())
+    }
+}
+
+/// The settings that hold now.
+///
+/// # Errors
+/// The database does not answer.
+pub async fn now(app: &App) -> Result<Shop, ApiError> {
+    let stored = app.store.shop().await?;
+    Ok(stored
+        .and_then(|v| serde_json::from_value(v).ok())
+        .unwrap_or_default())
+}

@@ -1,0 +1,220 @@
+//! The shop's settings with their history, kept sheets of points, photos.
+
+use crate::{Store, StoreError};
+use spannung_core::job::entry::SheetPoint;
+use sqlx::types::Json;
+use time::OffsetDateTime;
+use uuid::Uuid;
+
+/// A state of the settings.
+#[derive(Debug, Clone, PartialEq, sqlx::FromRow)]
+pub struct SettingRow {
+    /// When it began.
+    pub at: OffsetDateTime,
+    /// Who set it.
+    pub by_name: String,
+    /// Content.
+    pub body: Json<serde_json::Value>,
+}
+
+/// A picture.
+#[derive(Debug, Clone, PartialEq, Eq, sqlx::FromRow)]
+pub struct Photo {
+    /// Id.
+    pub id: Uuid,
+    /// Job.
+    pub job_id: Uuid,
+    /// When it came in.
+    pub at: OffsetDateTime,
+    /// Who brought it.
+    pub by_name: String,
+    /// Pixels.
+    pub width: i32,
+    /// Pixels.
+    pub height: i32,
+    /// JPEG.
+    pub picture: Vec<u8>,
+    /// JPEG, small.
+    pub small: Vec<u8>,
+}
+
+/// A sheet of points.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Sheet {
+    /// Id.
+    pub id: Uuid,
+    /// Name.
+    pub name: String,
+    /// Job it was made in.
+    pub job_id: Uuid,
+    /// When.
+    pub at: OffsetDateTime,
+    /// Who.
+    pub by_name: String,
+    /// Points.
+    pub points: Vec<SheetPoint>,
+}
+
+#[derive(sqlx::FromRow)]
+struct SheetRow {
+    id: Uuid,
+    name: String,
+    job_id: Uuid,
+    at: OffsetDateTime,
+    by_name: String,
+    points: Json<Vec<SheetPoint>>,
+}
+
+impl Store {
+    /// Write a new state of the settings.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn set_shop(
+        &self,
+        at: OffsetDateTime,
+        by: &str,
+        body: &serde_json::Value,
+    ) -> Result<(), StoreError> {
+        sqlx::query("INSERT INTO shop_setting (at, by_name, body) VALUES ($1, $2, $3)")
+            .bind(at)
+            .bind(by)
+            .bind(Json(body))
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Every state of the settings, newest first.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn shop_history(&self) -> Result<Vec<SettingRow>, StoreError> {
+        Ok(
+            sqlx::query_as(
+                "SELECT at, by_name, body FROM shop_setting ORDER BY seq DESC LIMIT 200",
+            )
+            .fetch_all(&self.pool)
+            .await?,
+        )
+    }
+
+    /// The settings that hold now; none before the first were written.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn shop(&self) -> Result<Option<serde_json::Value>, StoreError> {
+        let row: Option<Json<serde_json::Value>> =
+            sqlx::query_scalar("SELECT body FROM shop_setting ORDER BY seq DESC LIMIT 1")
+                .fetch_optional(&self.pool)
+                .await?;
+        Ok(row.map(|r| r.0))
+    }
+
+    /// Keep a picture; the same id again is the same picture.
+    ///
+    /// # Errors
+    /// The id belongs to another job's picture, or there is no such job.
+    pub async fn put_photo(&self, photo: &Photo) -> Result<(), StoreError> {
+        let done = sqlx::query(
+            "INSERT INTO photo (id, job_id, at, by_name, width, height, picture, small)
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT (id) DO NOTHING",
+        )
+        .bind(photo.id)
+        .bind(photo.job_id)
+        .bind(photo.at)
+        .bind(&photo.by_name)
+        .bind(photo.width)
+        .bind(photo.height)
+        .bind(&photo.picture)
+        .bind(&photo.small)
+        .execute(&self.pool)
+        .await?;
+        if done.rows_affected() == 0 {
+            let of: Uuid = sqlx::query_scalar("SELECT job_id FROM photo WHERE id = $1")
+                .bind(photo.id)
+                .fetch_one(&self.pool)
+                .await?;
+            if of != photo.job_id {
+                return Err(StoreError::ForeignEntry);
+            }
+        }
+        Ok(())
+    }
+
+    /// A picture of a job, small or full.
+    ///
+    /// # Errors
+    /// The job has no such picture.
+    pub async fn photo(&self, job: Uuid, id: Uuid, small: bool) -> Result<Vec<u8>, StoreError> {
+        sqlx::query_scalar(
+            "SELECT CASE WHEN $3 THEN small ELSE picture END FROM photo WHERE id = $1 AND job_id = $2",
+        )
+        .bind(id)
+        .bind(job)
+        .bind(small)
+        .fetch_optional(&self.pool)
+        .await?
+        .ok_or(StoreError::NotFound("photo"))
+    }
+
+    /// All pictures of a job, by id.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn photos(&self, job: Uuid) -> Result<Vec<Photo>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT id, job_id, at, by_name, width, height, picture, small FROM photo
+             WHERE job_id = $1 ORDER BY id",
+        )
+        .bind(job)
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// Keep a sheet of points; the same id again is the same sheet with its newest points.
+    ///
+    /// # Errors
+    /// There is no such job.
+    pub async fn put_sheet(&self, sheet: &Sheet) -> Result<(), StoreError> {
+        sqlx::query(
+            "INSERT INTO sheet (id, name, job_id, at, by_name, points) VALUES ($1, $2, $3, $4, $5, $6)
+             ON CONFLICT (id) DO UPDATE SET name = excluded.name, at = excluded.at,
+               by_name = excluded.by_name, points = excluded.points",
+        )
+        .bind(sheet.id)
+        .bind(&sheet.name)
+        .bind(sheet.job_id)
+        .bind(sheet.at)
+        .bind(&sheet.by_name)
+        .bind(Json(&sheet.points))
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Sheets whose name holds some words, newest first.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn sheets(&self, find: &str) -> Result<Vec<Sheet>, StoreError> {
+        let rows: Vec<SheetRow> = sqlx::query_as(
+            "SELECT id, name, job_id, at, by_name, points FROM sheet
+             WHERE position(lower($1) in lower(name)) > 0 ORDER BY at DESC, id LIMIT 50",
+        )
+        .bind(find.trim())
+        .fetch_all(&self.pool)
+        .await?;
+        Ok(rows
+            .into_iter()
+            .map(|r| Sheet {
+                id: r.id,
+                name: r.name,
+                job_id: r.job_id,
+                at: r.at,
+                by_name: r.by_name,
+                points: r.points.0,
+            })
+            .collect())
+    }
+}

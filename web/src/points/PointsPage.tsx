@@ -1,0 +1,449 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { api, take, type JobView, type PointRow, type Unit } from "../api/client";
+import { useSheets } from "../api/hooks";
+import { JobLine } from "../frame/JobLine";
+import { Cell, JobCell, MinutesCell, TitleBlock, Warnings } from "../frame/TitleBlock";
+import { PhotoButton, Photos } from "../photos/Photos";
+import { parse } from "../reading/parse";
+import { useWrite } from "../repair/useWrite";
+import { v } from "../theme/tokens";
+import { Line, OneOf, Select } from "../ui/form";
+import { ErrorLine, Heading, KeyedCard, Lock, Reading, Tick, Triangle } from "../ui/parts";
+
+const UNITS = [
+  ["volts", "V"],
+  ["ohms", "Ω"],
+  ["amps", "A"],
+] as const;
+const SIDES = [
+  ["this", "This vehicle"],
+  ["reference", "The working one"],
+] as const;
+
+/** The Bench of a vehicle without a wiring model: points named by hand, an identical working vehicle beside
+ * it. There are no suspects, and the page says why. */
+export const PointsPage = ({ job }: { job: JobView }) => {
+  const go = useNavigate();
+  const off = job.points.filter((p) => ["low", "high", "differs"].includes(p.verdict));
+  const open = job.gate.standing === "open" || job.gate.standing === "quarantined";
+  return (
+    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
+      <JobLine job={job} here="bench" />
+      <TitleBlock>
+        <JobCell job={job} />
+        <Cell width={230} caption="Working vehicle beside it">
+          {job.reference ?? "none named"}
+        </Cell>
+        <MinutesCell job={job} />
+      </TitleBlock>
+      <Warnings job={job} />
+      <Box
+        sx={{
+          p: 2,
+          display: "grid",
+          gridTemplateColumns: "minmax(0, 1fr) 430px",
+          gap: 2.5,
+          alignItems: "start",
+          "@media (max-width: 900px)": { gridTemplateColumns: "minmax(0, 1fr)" },
+        }}
+      >
+        <Box sx={{ display: "grid", gap: 2, "@media (max-width: 900px)": { order: 2 } }}>
+          <Box>
+            <Heading
+              note={
+                off.length > 0
+                  ? `${String(off.length)} read differently`
+                  : job.sheet != null
+                    ? `from the sheet “${job.sheet}”`
+                    : "named by hand"
+              }
+            >
+              Points
+            </Heading>
+            <Table job={job} />
+          </Box>
+          <Box
+            sx={{ border: `1.5px dashed ${v("ink3")}`, p: 1.6, fontSize: 16, display: "grid", gap: 0.6 }}
+            data-no-suspects
+          >
+            <b>No suspects for this vehicle.</b>
+            <span>
+              They are worked out from a wiring model, and there is none for a {job.volts_class} V vehicle of
+              this kind. A family is added as a data file: README, “Add a vehicle family”. What reads
+              differently from an identical working one is marked here instead.
+            </span>
+          </Box>
+          <Keep job={job} />
+          <Photos job={job} photos={job.photos} />
+        </Box>
+        <Box sx={{ display: "grid", gap: 2, "@media (max-width: 900px)": { order: 1 } }}>
+          {job.closed != null ? (
+            <KeyedCard label="Closed">
+              <Box sx={{ p: 2, fontSize: 18, fontWeight: 700 }}>This job is closed.</Box>
+            </KeyedCard>
+          ) : open ? (
+            <TakePoint job={job} />
+          ) : (
+            <KeyedCard label="The gate comes first">
+              <Box sx={{ p: 2.2, display: "grid", gap: 1.4, justifyItems: "start" }}>
+                <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750, display: "flex", gap: 1 }}>
+                  <Lock /> Look at the battery first
+                </Box>
+                <Button variant="contained" onClick={() => void go(`/jobs/${job.id}/gate`)}>
+                  To the gate
+                </Button>
+              </Box>
+            </KeyedCard>
+          )}
+          {job.closed == null && <Twin job={job} />}
+          {job.closed == null && off.length > 0 && (
+            <Button onClick={() => void go(`/jobs/${job.id}/repair`)} data-to-repair>
+              Mend what reads differently
+            </Button>
+          )}
+        </Box>
+      </Box>
+    </Box>
+  );
+};
+
+const VERDICT: Record<PointRow["verdict"], string> = {
+  unread: "not read yet",
+  "no-reference": "nothing to compare",
+  "as-expected": "as the working one",
+  low: "low",
+  high: "high",
+  differs: "differs",
+};
+
+const Table = ({ job }: { job: JobView }) => (
+  <Box
+    component="table"
+    sx={{
+      width: "100%",
+      borderCollapse: "collapse",
+      borderTop: `2px solid ${v("ink")}`,
+      mt: 1,
+      fontSize: 17,
+      "& th": { textAlign: "left", fontSize: 14, fontWeight: 500, color: v("ink2"), py: 0.5 },
+      "& td": { borderTop: `1px solid ${v("ruleStrong")}`, height: 50, verticalAlign: "middle", pr: 1.5 },
+      "& .n": { textAlign: "right" },
+    }}
+  >
+    <thead>
+      <tr>
+        <th>Point</th>
+        <th className="n">Working one</th>
+        <th className="n">This vehicle</th>
+        <th style={{ paddingLeft: 16 }}>So it reads</th>
+      </tr>
+    </thead>
+    <tbody>
+      {job.points.length === 0 && (
+        <tr>
+          <td colSpan={4}>No points yet. Name the first one at the right.</td>
+        </tr>
+      )}
+      {job.points.map((p) => {
+        const off = ["low", "high", "differs"].includes(p.verdict);
+        return (
+          <Box
+            component="tr"
+            key={p.point + p.unit}
+            data-point={p.point}
+            data-verdict={p.verdict}
+            sx={{ background: off ? v("copperTint") : undefined }}
+          >
+            <td>
+              <b>{p.point}</b>
+            </td>
+            <td className="n">
+              {p.expected != null && <Reading text={p.expected} size={19} />}
+              {p.source === "unverified" && (
+                <Box sx={{ fontSize: 14, color: v("ink2") }} data-unverified>
+                  unverified
+                </Box>
+              )}
+            </td>
+            <td className="n">
+              {p.reading != null && <Reading text={p.reading} size={19} />}
+              {p.first != null && <Box sx={{ fontSize: 14, color: v("ink2") }}>first {p.first}</Box>}
+            </td>
+            <td style={{ paddingLeft: 16 }}>
+              <Box sx={{ display: "flex", gap: 0.8, alignItems: "center", fontWeight: off ? 700 : 500 }}>
+                {p.verdict === "as-expected" && <Tick />}
+                {off && <Triangle />}
+                {VERDICT[p.verdict]}
+              </Box>
+              {p.why && <Box sx={{ fontSize: 14, color: v("ink2") }}>{p.why}</Box>}
+            </td>
+          </Box>
+        );
+      })}
+    </tbody>
+  </Box>
+);
+
+/** Read a point: its name, the unit, on which vehicle; the figure is taken by Enter or pedal. */
+const TakePoint = ({ job }: { job: JobView }) => {
+  const { write, busy, error, setError } = useWrite(job);
+  const [point, setPoint] = useState("");
+  const [unit, setUnit] = useState<Unit>("volts");
+  const [on, setOn] = useState<"this" | "reference">("this");
+  const [typed, setTyped] = useState("");
+  const field = useRef<HTMLInputElement>(null);
+  const next = job.points.find((p) => (on === "this" ? p.reading == null : p.source !== "reference"));
+  const name = point.trim() === "" ? (next?.point ?? "") : point;
+  const inUnit = point.trim() === "" && next ? next.unit : unit;
+  const send = (result: "figure" | "nothing" | "not-steady" | "cannot-reach") => {
+    if (name.trim() === "") {
+      setError("Name the point first.");
+      return;
+    }
+    if (result === "figure") {
+      const p = parse(typed, inUnit);
+      if (!p.ok) {
+        setError(p.sentence);
+        return;
+      }
+    }
+    write(
+      [
+        {
+          kind: "point-reading",
+          point: name.trim(),
+          unit: inUnit,
+          on,
+          result,
+          typed: result === "figure" ? typed.trim() : "",
+          minutes: 1,
+        },
+      ],
+      () => {
+        setTyped("");
+        setPoint("");
+        field.current?.focus();
+      },
+    );
+  };
+  return (
+    <KeyedCard label="Read a point">
+      <Box
+        component="form"
+        data-form="point"
+        onSubmit={(e: React.FormEvent) => {
+          e.preventDefault();
+          send("figure");
+        }}
+        sx={{ p: 2, display: "grid", gap: 1.2 }}
+      >
+        <b style={{ color: v("copper"), fontSize: 16 }}>Read a point</b>
+        <OneOf label="On which vehicle" value={on} options={SIDES} onPick={setOn} />
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 78px", gap: 1 }}>
+          <Line
+            label={next && point === "" ? `Next: ${next.point}` : "Point, in your words"}
+            name="point"
+            value={point}
+            onChange={setPoint}
+          />
+          <Select
+            label="Unit"
+            name="unit"
+            value={inUnit}
+            onChange={(x) => {
+              setUnit(x as Unit);
+            }}
+            options={UNITS}
+          />
+        </Box>
+        <Box sx={{ display: "flex", gap: 1 }}>
+          <Box
+            component="label"
+            sx={{
+              flex: 1,
+              minWidth: 0,
+              height: 62,
+              border: `3px solid ${v("ink")}`,
+              borderRadius: "3px",
+              background: v("paper"),
+              display: "flex",
+              alignItems: "center",
+              px: 1,
+            }}
+          >
+            <Box
+              component="input"
+              ref={field}
+              name="reading"
+              aria-label={`Reading in ${inUnit}`}
+              autoComplete="off"
+              value={typed}
+              onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+                setTyped(e.target.value);
+                setError(undefined);
+              }}
+              sx={{
+                width: "100%",
+                minWidth: 0,
+                font: "inherit",
+                fontSize: 40,
+                fontWeight: 700,
+                border: 0,
+                background: "transparent",
+                color: v("ink"),
+                textAlign: "right",
+                "&:focus-visible": { outline: "none !important" },
+              }}
+            />
+            <Box sx={{ fontSize: 22, fontWeight: 650, ml: 0.5 }}>
+              {UNITS.find((u) => u[0] === inUnit)?.[1]}
+            </Box>
+          </Box>
+          <Button
+            type="submit"
+            variant="contained"
+            disabled={busy}
+            sx={{ minWidth: 128, fontSize: 20, fontWeight: 700, flexDirection: "column", lineHeight: 1.1 }}
+            data-take
+          >
+            Take it
+            <span style={{ fontSize: 14, fontWeight: 500 }}>Enter or pedal</span>
+          </Button>
+        </Box>
+        <Box sx={{ display: "flex", gap: 0.8 }}>
+          {(
+            [
+              ["not-steady", "Not steady"],
+              ["nothing", "Reads nothing"],
+              ["cannot-reach", "Can’t reach"],
+            ] as const
+          ).map(([id, words]) => (
+            <Button
+              key={id}
+              type="button"
+              disabled={busy}
+              onClick={() => {
+                send(id);
+              }}
+              sx={{ flex: 1, fontSize: 15, px: 0.6 }}
+            >
+              {words}
+            </Button>
+          ))}
+        </Box>
+        {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+        <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <PhotoButton job={job} caption={name || "Bench"} />
+          <Box sx={{ fontSize: 15, color: v("ink2") }}>A photo before a plug is pulled.</Box>
+        </Box>
+      </Box>
+    </KeyedCard>
+  );
+};
+
+/** The identical working vehicle, or a sheet kept from one. */
+const Twin = ({ job }: { job: JobView }) => {
+  const { write, busy, error } = useWrite(job);
+  const [twin, setTwin] = useState("");
+  const [find, setFind] = useState("");
+  const sheets = useSheets(find);
+  return (
+    <Box component="section" sx={{ display: "grid", gap: 1 }}>
+      <Heading>Expected values</Heading>
+      <Box sx={{ borderTop: `2px solid ${v("ink")}`, pt: 1.2, display: "grid", gap: 1 }}>
+        <Box
+          component="form"
+          onSubmit={(e: React.FormEvent) => {
+            e.preventDefault();
+            write([{ kind: "reference", vehicle: twin.trim() }], () => {
+              setTwin("");
+            });
+          }}
+          sx={{ display: "flex", gap: 1 }}
+        >
+          <Line
+            label={job.reference == null ? "Identical working vehicle: which one" : "Another working vehicle"}
+            name="twin"
+            value={twin}
+            onChange={setTwin}
+          />
+          <Button type="submit" disabled={busy || twin.trim() === ""} data-twin sx={{ flex: "none" }}>
+            Beside it
+          </Button>
+        </Box>
+        {(sheets.data ?? []).length > 0 || find !== "" ? (
+          <>
+            <Line label="or a sheet kept from one" name="sheet" value={find} onChange={setFind} />
+            {(sheets.data ?? []).slice(0, 4).map((s) => (
+              <Button
+                key={s.id}
+                disabled={busy || job.sheet === s.name}
+                onClick={() => {
+                  write([{ kind: "sheet", sheet: s.id, name: s.name, points: s.points }]);
+                }}
+                data-use-sheet={s.name}
+                sx={{ justifyContent: "space-between", fontSize: 16 }}
+              >
+                <span>{s.name}</span>
+                <span>{s.points.length} points, unverified</span>
+              </Button>
+            ))}
+          </>
+        ) : null}
+        {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+      </Box>
+    </Box>
+  );
+};
+
+/** Keep points and expected values for the next such vehicle. */
+const Keep = ({ job }: { job: JobView }) => {
+  const [name, setName] = useState(job.vehicle);
+  const [said, setSaid] = useState<{ good: boolean; text: string }>();
+  const measured = job.points.filter((p) => p.source === "reference").length;
+  if (measured === 0) return null;
+  const keep = async () => {
+    try {
+      const sheet = await take(
+        api.POST("/jobs/{id}/sheet", {
+          params: { path: { id: job.id } },
+          body: { id: crypto.randomUUID(), name },
+        }),
+      );
+      setSaid({ good: true, text: `Kept with ${String(sheet.points.length)} points` });
+    } catch (x) {
+      setSaid({ good: false, text: x instanceof Error ? x.message : String(x) });
+    }
+  };
+  return (
+    <Box
+      component="form"
+      onSubmit={(e: React.FormEvent) => {
+        e.preventDefault();
+        void keep();
+      }}
+      sx={{ display: "flex", gap: 1, alignItems: "center" }}
+    >
+      <Line
+        label={`Keep the ${String(measured)} points of the working one as a sheet`}
+        name="keep-sheet"
+        value={name}
+        onChange={setName}
+      />
+      <Button type="submit" disabled={name.trim() === ""} data-keep-points sx={{ flex: "none" }}>
+        Keep the sheet
+      </Button>
+      {said &&
+        (said.good ? (
+          <Box sx={{ display: "flex", gap: 0.5, whiteSpace: "nowrap" }} role="status">
+            <Tick /> {said.text}
+          </Box>
+        ) : (
+          <ErrorLine>{said.text}</ErrorLine>
+        ))}
+    </Box>
+  );
+};

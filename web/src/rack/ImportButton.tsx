@@ -1,0 +1,120 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { Refusal, type Problem } from "../api/client";
+import { v } from "../theme/tokens";
+import { number4 } from "../ui/format";
+import { ErrorLine, Tick } from "../ui/parts";
+
+interface CameIn {
+  id: string;
+  number: number;
+  entries: number;
+  photos: number;
+  clash_with?: string | null;
+}
+
+/** Bring a job in from a file. Its bytes go as they are: the server reads and checks them. */
+export const ImportButton = () => {
+  const field = useRef<HTMLInputElement>(null);
+  const client = useQueryClient();
+  const go = useNavigate();
+  const [busy, setBusy] = useState(false);
+  const [error, setError] = useState<string>();
+  const [done, setDone] = useState<CameIn>();
+  const bring = async (file: File) => {
+    setBusy(true);
+    setError(undefined);
+    setDone(undefined);
+    try {
+      const reply = await fetch("/api/import", {
+        method: "POST",
+        headers: { "Content-Type": "application/json" },
+        body: file,
+      }).catch(() => {
+        throw new Refusal(0, undefined);
+      });
+      if (reply.status === 413) throw new Error("The file is larger than 48 MB: no job is.");
+      if (!reply.ok) throw new Refusal(reply.status, (await reply.json()) as Problem);
+      setDone((await reply.json()) as CameIn);
+      await client.invalidateQueries({ queryKey: ["rack"] });
+    } catch (x) {
+      setError(x instanceof Error ? x.message : String(x));
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Box sx={{ position: "relative" }}>
+      <Button
+        onClick={() => field.current?.click()}
+        disabled={busy}
+        sx={{ height: 46, minHeight: 46, px: 1.2, whiteSpace: "nowrap" }}
+        data-import
+      >
+        {busy ? "Reading it" : "Bring in"}
+      </Button>
+      <Box
+        component="input"
+        ref={field}
+        type="file"
+        name="bundle"
+        accept="application/json,.json"
+        tabIndex={-1}
+        aria-label="A job as JSON"
+        onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+          const file = e.target.files?.[0];
+          if (file) void bring(file);
+          e.target.value = "";
+        }}
+        sx={{ position: "absolute", width: "1px", height: "1px", opacity: 0, pointerEvents: "none" }}
+      />
+      {(error !== undefined || done !== undefined) && (
+        <Box
+          sx={{
+            position: "absolute",
+            right: 0,
+            top: "calc(100% + 6px)",
+            zIndex: 7,
+            width: 380,
+            background: v("sheet"),
+            border: `2px solid ${v("ink")}`,
+            p: 1.6,
+            display: "grid",
+            gap: 1,
+            fontSize: 16,
+          }}
+          data-imported={done?.number}
+        >
+          {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+          {done && (
+            <>
+              <Box sx={{ display: "flex", gap: 0.8 }}>
+                <Tick />
+                <span>
+                  Job <b>{number4(done.number)}</b> came in with {done.entries} entries and {done.photos}{" "}
+                  photos.
+                  {done.clash_with != null
+                    ? " The job was known here: this is another one beside it."
+                    : ""}{" "}
+                  What its gate released there is asked again here.
+                </span>
+              </Box>
+              <Button onClick={() => void go(`/jobs/${done.id}/record`)}>To the record</Button>
+            </>
+          )}
+          <Button
+            onClick={() => {
+              setError(undefined);
+              setDone(undefined);
+            }}
+          >
+            Close
+          </Button>
+        </Box>
+      )}
+    </Box>
+  );
+};

@@ -1,0 +1,207 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import type { JobView, OpenItem } from "../api/client";
+import { useMe } from "../api/hooks";
+import { v } from "../theme/tokens";
+import { Line } from "../ui/form";
+import { clock } from "../ui/format";
+import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
+import { useWrite } from "./useWrite";
+
+/** What holds the hand-back: contacts in series. The first open one is what is done now. */
+export const Holds = ({ job }: { job: JobView }) => {
+  const go = useNavigate();
+  const [picked, setPicked] = useState<string>();
+  const open = job.items.filter((i) => i.standing === "open");
+  const now = open.find((i) => i.key === picked) ?? open[0];
+  const left = job.proof.filter((r) => r.standing === "open" || r.standing === "failed").length;
+  return (
+    <Box component="section" sx={{ display: "grid", gap: 1.5 }}>
+      <Heading note={open.length === 0 ? "nothing is left open" : `${String(open.length)} open`}>
+        Holds the hand-back
+      </Heading>
+      <Box sx={{ borderTop: `2px solid ${v("ink")}` }}>
+        {job.items.map((i) => (
+          <Item
+            key={i.key}
+            item={i}
+            now={i.key === now?.key && job.closed == null}
+            onPick={() => {
+              setPicked(i.key);
+            }}
+          />
+        ))}
+        <Box sx={row}>
+          <Contact closed={left === 0} />
+          <Box sx={{ flex: 1 }}>
+            <b>Proof</b>
+            <Box sx={{ fontSize: 15, color: v("ink2") }}>
+              {left === 0 ? "everything is closed" : `${String(left)} of ${String(job.proof.length)} to do`}
+            </Box>
+          </Box>
+        </Box>
+      </Box>
+      {job.closed == null && (
+        <KeyedCard label={now ? `Close: ${now.name}` : "To the proof"}>
+          {now ? (
+            <Close key={now.key} job={job} item={now} />
+          ) : (
+            <Box sx={{ p: 2, display: "grid", gap: 1.2, justifyItems: "start" }}>
+              <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
+                {left > 0 ? "Nothing is left open. Prove it." : "Proved. Hand it back."}
+              </Box>
+              <Button
+                variant="contained"
+                onClick={() => void go(`/jobs/${job.id}/${left > 0 ? "proof" : "hand-back"}`)}
+                data-to-proof
+                sx={{ gap: 1 }}
+              >
+                {left > 0 ? "To the proof" : "To the hand-back"} {left > 0 && <Key>P</Key>}
+              </Button>
+            </Box>
+          )}
+        </KeyedCard>
+      )}
+    </Box>
+  );
+};
+
+const row = {
+  display: "flex",
+  gap: 1,
+  alignItems: "center",
+  minHeight: 58,
+  borderBottom: `1px solid ${v("ruleStrong")}`,
+} as const;
+
+const Contact = ({ closed }: { closed: boolean }) => (
+  <svg width="26" height="52" viewBox="0 0 26 52" aria-hidden="true" style={{ flex: "none" }}>
+    <path d="M11 0v10M11 42v10" stroke={closed ? v("verdigrisFill") : v("ink3")} strokeWidth="4" />
+    {closed ? (
+      <path d="M11 13v26" stroke={v("verdigrisFill")} strokeWidth="6" />
+    ) : (
+      <path d="M11 38L23 17" stroke={v("ink")} strokeWidth="3" />
+    )}
+    {[13, 39].map((y) => (
+      <circle
+        key={y}
+        cx="11"
+        cy={y}
+        r="4"
+        fill={v("paper")}
+        stroke={closed ? v("verdigrisFill") : v("ink3")}
+        strokeWidth="2.4"
+      />
+    ))}
+  </svg>
+);
+
+const Item = ({ item: i, now, onPick }: { item: OpenItem; now: boolean; onPick: () => void }) => {
+  const open = i.standing === "open";
+  return (
+    <Box
+      component="button"
+      type="button"
+      disabled={!open}
+      onClick={onPick}
+      data-item={i.key}
+      data-standing={i.standing}
+      sx={{
+        ...row,
+        font: "inherit",
+        fontSize: 16,
+        color: v("ink"),
+        width: "100%",
+        textAlign: "left",
+        background: "transparent",
+        border: 0,
+        borderBottom: `1px solid ${v("ruleStrong")}`,
+        cursor: open ? "pointer" : "default",
+        ...(now ? { outline: `3px solid ${v("copperFill")}`, outlineOffset: "-3px" } : {}),
+      }}
+    >
+      <Contact closed={!open} />
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        <Box sx={{ display: "flex", gap: 0.8, alignItems: "center", fontWeight: 700, fontSize: 17 }}>
+          {!open && <Tick size={17} />} {i.name}
+        </Box>
+        <Box sx={{ fontSize: 15, color: v("ink2") }}>
+          {open
+            ? i.what
+            : `${i.standing === "excepted" ? "let go: " : ""}${i.how}${i.at ? `, ${clock(i.at)}` : ""}`}
+        </Box>
+      </Box>
+      {open && !i.may_except && <Lock size={18} />}
+    </Box>
+  );
+};
+
+const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
+  const { write, busy, error } = useWrite(job);
+  const me = useMe();
+  const [how, setHow] = useState("");
+  const [reason, setReason] = useState<string>();
+  const may = item.may_except && (me.data?.role === "technician" || me.data?.role === "specialist");
+  return (
+    <Box
+      component="form"
+      onSubmit={(e: React.FormEvent) => {
+        e.preventDefault();
+        write([{ kind: "close-item", item: item.key, how: how.trim() }]);
+      }}
+      sx={{ p: 2, display: "grid", gap: 1.2 }}
+      data-close-item={item.key}
+    >
+      <Box sx={{ fontSize: 16 }}>
+        <b style={{ color: v("copper") }}>Now</b> {item.what}
+      </Box>
+      <Box component="h1" sx={{ m: 0, fontSize: 23, fontWeight: 750, lineHeight: 1.15 }}>
+        {item.name}
+      </Box>
+      <Box sx={{ fontSize: 16 }}>{item.detail}</Box>
+      {!item.by_state && (
+        <>
+          <Line label="How it was closed" name="how" value={how} onChange={setHow} />
+          <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+            <Button type="submit" variant="contained" disabled={busy || how.trim() === ""} data-close-send>
+              Closed
+            </Button>
+            {may && reason === undefined && (
+              <Button
+                type="button"
+                onClick={() => {
+                  setReason("");
+                }}
+              >
+                Let it go with a reason
+              </Button>
+            )}
+          </Box>
+        </>
+      )}
+      {reason !== undefined && (
+        <Box sx={{ display: "grid", gap: 1 }}>
+          <Line label="Why, prints on the report" value={reason} onChange={setReason} autoFocus />
+          <Button
+            type="button"
+            disabled={busy || reason.trim().length < 5}
+            onClick={() => {
+              write([{ kind: "except", what: item.key, reason: reason.trim() }]);
+            }}
+            sx={{ justifySelf: "start" }}
+          >
+            Let it go
+          </Button>
+        </Box>
+      )}
+      {!item.may_except && (
+        <Box sx={{ display: "flex", gap: 1, fontSize: 15, alignItems: "center" }}>
+          <Lock size={16} /> Nobody lets it go.
+        </Box>
+      )}
+      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+    </Box>
+  );
+};

@@ -1,0 +1,119 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import type { JobView } from "../api/client";
+import { useChoices } from "../api/hooks";
+import { Form, Line, Select, number } from "../ui/form";
+import { cents, sign } from "../ui/format";
+import { ErrorLine } from "../ui/parts";
+import { useWrite } from "./useWrite";
+
+export const FATES = [
+  ["returned", "Returned to the customer"],
+  ["kept", "Kept"],
+  ["recycled", "Recycled"],
+  ["hazardous-waste", "Hazardous waste"],
+] as const;
+
+/** Classes to choose from, the present suspects first with their share. */
+export const useClasses = (job: JobView): [string, string][] => {
+  const choices = useChoices();
+  const listed = (job.bench?.suspects ?? []).map(
+    (s) => [s.class, `${s.name}, ${String(s.percent)} %`] as [string, string],
+  );
+  const rest = (choices.data?.classes ?? [])
+    .filter((c) => !listed.some((l) => l[0] === c.id))
+    .map((c) => [c.id, c.name] as [string, string]);
+  return [...listed, ...rest];
+};
+
+/** A part out and in. */
+export const PartForm = ({ job }: { job: JobView }) => {
+  const [params] = useSearchParams();
+  const classes = useClasses(job);
+  const { write, busy, error, setError } = useWrite(job);
+  const [old, setOld] = useState("");
+  const [fate, setFate] = useState("");
+  const [fresh, setFresh] = useState("");
+  const [price, setPrice] = useState("");
+  const [mins, setMins] = useState("");
+  const [mends, setMends] = useState(params.get("class") ?? job.bench?.suspects[0]?.class ?? "");
+  const runs = job.clock.since != null;
+  const send = () => {
+    const amount = price.trim() === "" ? null : cents(price);
+    if (price.trim() !== "" && amount === null) {
+      setError(`“${price}” is no price. Write it as 12 or 12.50.`);
+      return;
+    }
+    const spent = runs && mins.trim() === "" ? 0 : number(mins);
+    if (!Number.isFinite(spent)) {
+      setError("Say how many minutes it took, or start the clock.");
+      return;
+    }
+    write(
+      [
+        {
+          kind: "part",
+          old: old.trim() || null,
+          fate: (fate || null) as never,
+          new: fresh.trim() || null,
+          class: mends || null,
+          minutes: spent,
+          price_cents: amount,
+        },
+      ],
+      () => {
+        setOld("");
+        setFresh("");
+        setPrice("");
+        setMins("");
+        setFate("");
+      },
+    );
+  };
+  return (
+    <Form onSend={send} mark="part">
+      <Line label="Part out" name="old" value={old} onChange={setOld} />
+      <Select
+        label="What becomes of it"
+        name="fate"
+        value={fate}
+        onChange={setFate}
+        empty="What becomes of it …"
+        options={FATES}
+      />
+      <Line label="Part in" name="new" value={fresh} onChange={setFresh} />
+      <Select
+        label="Mends which suspect"
+        name="mends"
+        value={mends}
+        onChange={setMends}
+        empty="Mends which suspect …"
+        options={classes}
+      />
+      <Line
+        label={runs ? "Minutes, the clock counts them" : "Minutes"}
+        name="minutes"
+        value={mins}
+        onChange={setMins}
+        mode="decimal"
+      />
+      <Line
+        label={`Price without tax, ${sign().trim()}`}
+        name="price"
+        value={price}
+        onChange={setPrice}
+        mode="decimal"
+      />
+      <Button
+        type="submit"
+        disabled={busy || (old.trim() === "" && fresh.trim() === "")}
+        data-add-part
+        sx={{ justifySelf: "start" }}
+      >
+        Part out, in
+      </Button>
+      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+    </Form>
+  );
+};
