@@ -31,4 +31,18 @@ impl Store {
         .await?;
         Ok(())
     }
+
+    /// Empty the whole database: for demonstration data that was not loaded to its end, and nothing else.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn empty(&self) -> Result<(), StoreError> {
+        sqlx::query(
+            "TRUNCATE entry, photo, sheet, job_card, import, job, pack, customer, session,
+               failed_sign_in, invitation, calendar_link, shop_setting, setting, person RESTART IDENTITY",
+        )
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
 }

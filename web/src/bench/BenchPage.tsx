@@ -91,7 +91,14 @@ const BenchOf = ({ job }: { job: Modelled }) => {
         <MinutesCell job={job} />
       </TitleBlock>
       <Warnings job={job} />
-      <Box sx={{ position: "relative", flex: "none", height: HEIGHT }}>
+      <Box
+        sx={{
+          position: "relative",
+          flex: "none",
+          height: HEIGHT,
+          "@media (max-width: 979px)": { height: HEIGHT + 52, pt: "52px" },
+        }}
+      >
         <TraceMap map={job.map} segments={bench.segments} onStrand={setStrand} suspectsOnly={only} />
         <Box sx={{ position: "absolute", left: 16, top: 8, display: "flex", gap: 0.8 }}>
           <Button

@@ -400,12 +400,19 @@ export const CardView = ({
                   e.preventDefault();
                   reading("figure", false);
                 }}
-                sx={{ display: "flex", gap: 1, alignItems: "stretch", mt: "auto" }}
+                sx={{
+                  display: "flex",
+                  gap: 1,
+                  alignItems: "stretch",
+                  mt: "auto",
+                  "@media (max-width: 979px)": { flexWrap: "wrap" },
+                }}
               >
                 <Box
                   component="label"
                   sx={{
                     width: 186,
+                    "@media (max-width: 979px)": { width: 150 },
                     height: 56,
                     border: `3px solid ${v("ink")}`,
                     borderRadius: "3px",
@@ -514,9 +521,9 @@ export const CardView = ({
                     }}
                     sx={{
                       flex: 1,
-                      minWidth: 66,
+                      minWidth: 60,
                       fontSize: 15,
-                      px: 0.5,
+                      px: 0.3,
                       flexDirection: "column",
                       lineHeight: 1.1,
                     }}

@@ -1,6 +1,9 @@
 import type { FaceView } from "../api/client";
 import { insulation, v } from "../theme/tokens";
 
+/** Numerals on an insulation colour: the colours are the same in both drawings, so is this ink. */
+const INSIDE = "#1A1D1F";
+
 /** The connector face with the two pins to touch. Looking into the pins when apart, at the wires' backs
  * when joined. */
 export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) => {
@@ -145,6 +148,7 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
               stroke={big ? "#fff" : v("sheet")}
               strokeWidth="3.4"
               paintOrder="stroke"
+              style={big ? { fill: INSIDE } : undefined}
             >
               {p.pin}
             </text>

@@ -141,7 +141,7 @@ export const MoneyCell = ({ job }: { job: JobView }) => {
   return (
     <Cell
       width={300}
-      caption={`Running total, tax included${limit === undefined ? "" : `, agreed limit ${money(limit)}`}`}
+      caption={`Total with tax${limit === undefined ? "" : `, agreed limit ${money(limit)}`}`}
     >
       <Box component="span" sx={{ display: "flex", gap: 1.2, alignItems: "center" }}>
         <span data-total={total}>{money(total)}</span>

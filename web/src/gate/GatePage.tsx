@@ -62,7 +62,15 @@ const Gate = ({ job }: { job: JobView }) => {
             Before anything is switched on
           </Heading>
           <Chain contacts={g.contacts} asked={asked?.id} onPick={setPicked} open={g.standing === "open"} />
-          <Box sx={{ display: "flex", gap: 2, flex: 1, alignItems: "flex-start" }}>
+          <Box
+            sx={{
+              display: "flex",
+              gap: 2,
+              flex: 1,
+              alignItems: "flex-start",
+              "@media (max-width: 900px)": { flexDirection: "column", alignItems: "stretch" },
+            }}
+          >
             <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 300 }}>
               <Box sx={{ p: 2.5 }}>
                 {job.pack == null ? (
@@ -107,7 +115,7 @@ const Gate = ({ job }: { job: JobView }) => {
 };
 
 const History = ({ job }: { job: JobView }) => (
-  <Box sx={{ width: 408, flex: "none" }}>
+  <Box sx={{ width: 408, flex: "none", "@media (max-width: 900px)": { width: "100%" } }}>
     <Heading>What this pack brings along</Heading>
     <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
       {job.gate.history.length === 0 && (
@@ -275,7 +283,15 @@ const Chain = ({
   onPick: (id: string) => void;
   open: boolean;
 }) => (
-  <Box sx={{ display: "flex", alignItems: "stretch", overflowX: "auto", pb: 0.5 }}>
+  <Box
+    sx={{
+      display: "flex",
+      alignItems: "stretch",
+      overflowX: "auto",
+      pb: 0.5,
+      "@media (max-width: 1000px)": { flexWrap: "wrap", rowGap: 1.5, "& > *": { flexBasis: "19%" } },
+    }}
+  >
     {contacts.map((c) => {
       const now = c.id === asked && !(open && c.standing === "clear");
       const closed = c.standing === "clear";
@@ -417,6 +433,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
         p: 2,
         display: "grid",
         gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1.05fr)",
+        "@media (max-width: 900px)": { gridTemplateColumns: "minmax(0, 1fr)" },
         gap: 2,
         alignItems: "start",
       }}

@@ -49,15 +49,16 @@ const kept = (): Draft => {
 };
 
 const VOLTS = [12, 24, 36, 48, 60, 72];
+/** What a vehicle without a wiring model is opened as. */
+const OTHER = "other";
 const DRIVES: [string, string][] = [
   ["geared-hub", "geared hub"],
   ["direct-hub", "direct hub"],
   ["mid", "mid motor"],
   ["chain", "chain, belt"],
   ["brushed", "brushed toy"],
+  [OTHER, "something else"],
 ];
-/** What a vehicle without a wiring model is opened as. */
-const OTHER = "other";
 
 /** A value that follows another after a pause, so that typing does not ask at every letter. */
 function useSettled<T>(value: T, ms: number): T {
@@ -172,10 +173,26 @@ export const IntakeNew = () => {
   const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   return (
     <Box
-      sx={{ height: "100vh", minHeight: 760, display: "flex", flexDirection: "column", overflow: "hidden" }}
+      sx={{
+        height: "100vh",
+        minHeight: 760,
+        display: "flex",
+        flexDirection: "column",
+        overflow: "hidden",
+        "@media (max-width: 1100px)": { height: "auto", minHeight: "100vh", overflow: "visible" },
+      }}
     >
       <JobLine here="intake" />
-      <Box sx={{ display: "flex", borderBottom: `1.5px solid ${v("ink")}`, minHeight: 132, flex: "none" }}>
+      <Box
+        sx={{
+          display: "flex",
+          borderBottom: `1.5px solid ${v("ink")}`,
+          minHeight: 132,
+          flex: "none",
+          // a tablet upright: the words get a row of their own
+          "@media (max-width: 1100px)": { flexWrap: "wrap", "& > :first-of-type": { flexBasis: "100%" } },
+        }}
+      >
         <Box sx={{ flex: 1, minWidth: 0, p: 2, py: 0.8 }}>
           <Box component="label" htmlFor="words" sx={{ fontSize: 15, color: v("ink2"), display: "block" }}>
             In the customer’s words
@@ -390,7 +407,18 @@ export const IntakeNew = () => {
         />
       )}
       {p?.bench && (
-        <Box sx={{ display: "flex", gap: 2, px: 2, pt: 0.5, pb: 1, flex: 1, minHeight: 0 }}>
+        <Box
+          sx={{
+            display: "flex",
+            gap: 2,
+            px: 2,
+            pt: 0.5,
+            pb: 1,
+            flex: 1,
+            minHeight: 0,
+            "@media (max-width: 900px)": { flexDirection: "column" },
+          }}
+        >
           <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 200 }}>
             <Box sx={{ p: 1.6, display: "grid", gap: 0.9 }}>
               {question ? (
@@ -451,7 +479,7 @@ export const IntakeNew = () => {
                 ))}
             </Box>
           </KeyedCard>
-          <Box sx={{ width: 408, flex: "none" }}>
+          <Box sx={{ width: 408, flex: "none", "@media (max-width: 900px)": { width: "100%" } }}>
             <Suspects bench={p.bench} most={8} />
           </Box>
         </Box>
@@ -595,7 +623,18 @@ const Outline = () => {
     color: v("ink2"),
   } as const;
   return (
-    <Box sx={{ flex: 1, px: 2, pb: 2, display: "grid", gridTemplateRows: "290px 1fr", gap: 2, fontSize: 17 }}>
+    <Box
+      sx={{
+        flex: 1,
+        px: 2,
+        pb: 2,
+        display: "grid",
+        gridTemplateRows: "290px minmax(160px, 1fr)",
+        gap: 2,
+        fontSize: 17,
+        textAlign: "center",
+      }}
+    >
       <Box
         sx={{ display: "grid", gridTemplateColumns: "90px 90px 1fr 1fr 130px", gap: 2, alignItems: "center" }}
       >
@@ -691,6 +730,7 @@ const DriveIcon = ({ id }: { id: string }) => {
           <path d="M9 18l25-3M13 34l23-9" />
         </>
       )}
+      {id === OTHER && <path d="M6 12h34v22H6zM16 12v22M30 12v22" strokeDasharray="5 4" />}
       {id === "brushed" && (
         <>
           <path d="M4 14h22v20H4zM11 14V8M19 14V8M26 24h5" />
@@ -738,7 +778,15 @@ export const IntakeOfJob = () => {
           {j.pack ? `sticker ${j.pack.sticker}` : "not named"}
         </Cell>
       </TitleBlock>
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)", gap: 3, p: 2 }}>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)",
+          gap: 3,
+          p: 2,
+          "@media (max-width: 900px)": { gridTemplateColumns: "minmax(0, 1fr)" },
+        }}
+      >
         <Box>
           <Heading note="in the customer’s words">What was told</Heading>
           <Box sx={{ fontSize: 24, fontWeight: 700, my: 1.5 }}>“{j.words}”</Box>

@@ -25,7 +25,14 @@ export const LimitRuler = ({
   return (
     <Box>
       <Box component="svg" width="100%" height={wide ? 26 : 18} aria-hidden="true" sx={{ display: "block" }}>
-        <rect x="0" y="2" width="100%" height={wide ? 20 : 13} fill={v("sheet")} stroke={v("ruleStrong")} />
+        <rect
+          x="0.5"
+          y="2"
+          height={wide ? 20 : 13}
+          fill={v("sheet")}
+          stroke={v("ruleStrong")}
+          style={{ width: "calc(100% - 2px)" }}
+        />
         <rect
           x={at(low)}
           y="2"

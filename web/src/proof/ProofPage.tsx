@@ -64,8 +64,8 @@ const Proof = ({ job }: { job: JobView }) => {
           <Heading
             note={
               job.touched.length > 0
-                ? `made from ${job.touched.join(", ")} touched, and what every vehicle must pass`
-                : "what every vehicle must pass before it is ridden"
+                ? `for ${job.touched.join(", ").replaceAll("the ", "")}, and every ridden vehicle`
+                : "as every ridden vehicle"
             }
           >
             What this job must pass

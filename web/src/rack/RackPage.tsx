@@ -139,6 +139,10 @@ export const RackPage = () => {
               {r.workable.slice(0, 4).map((t, k) => (
                 <Hanging key={t.id} ticket={t} rank={k + 1} now={r.now} first={k === 0 && !find} />
               ))}
+            </Box>
+          )}
+          {r.workable.length > 4 && (
+            <Box sx={{ px: 2, mt: 5 }}>
               {r.workable.slice(4).map((t, k) => (
                 <RowTicket key={t.id} ticket={t} rank={k + 5} now={r.now} />
               ))}
@@ -209,7 +213,7 @@ const Hanging = ({
           color: v("ink"),
           textAlign: "left",
           width: "100%",
-          minHeight: first ? 328 : 306,
+          minHeight: (first ? 334 : 312) + (t.comeback != null || t.over ? 28 : 0),
           border: 0,
           p: 0,
           cursor: "pointer",
@@ -290,9 +294,11 @@ const Hanging = ({
               No wiring model: points by hand
             </Box>
           )}
-          <Box sx={{ display: "flex", gap: 0.6, mt: 0.4, minHeight: 22 }}>
-            <Flags ticket={t} />
-          </Box>
+          {(t.comeback != null || t.over) && (
+            <Box sx={{ display: "flex", gap: 0.6, mt: 0.4 }}>
+              <Flags ticket={t} />
+            </Box>
+          )}
           <Box sx={{ borderTop: `1px solid ${v("ruleStrong")}`, mt: 1, pt: 0.8, fontSize: 15 }}>
             <b style={{ fontSize: 17 }}>{STAGE[t.stage]?.name}</b> {t.step}
           </Box>

@@ -12,7 +12,6 @@ import { useWrite } from "./useWrite";
 
 /** What holds the hand-back: contacts in series. The first open one is what is done now. */
 export const Holds = ({ job }: { job: JobView }) => {
-  const go = useNavigate();
   const [picked, setPicked] = useState<string>();
   const open = job.items.filter((i) => i.standing === "open");
   const now = open.find((i) => i.key === picked) ?? open[0];
@@ -45,24 +44,40 @@ export const Holds = ({ job }: { job: JobView }) => {
       </Box>
       {job.closed == null && (
         <KeyedCard label={now ? `Close: ${now.name}` : "To the proof"}>
-          {now ? (
-            <Close key={now.key} job={job} item={now} />
-          ) : (
-            <Box sx={{ p: 2, display: "grid", gap: 1.2, justifyItems: "start" }}>
-              <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
-                {left > 0 ? "Nothing is left open. Prove it." : "Proved. Hand it back."}
-              </Box>
-              <Button
-                variant="contained"
-                onClick={() => void go(`/jobs/${job.id}/${left > 0 ? "proof" : "hand-back"}`)}
-                data-to-proof
-                sx={{ gap: 1 }}
-              >
-                {left > 0 ? "To the proof" : "To the hand-back"} {left > 0 && <Key>P</Key>}
-              </Button>
-            </Box>
-          )}
+          {now ? <Close key={now.key} job={job} item={now} /> : <Next job={job} left={left} />}
         </KeyedCard>
+      )}
+    </Box>
+  );
+};
+
+/** Nothing is open: what comes next depends on the quote, the parts and the proof. */
+const Next = ({ job, left }: { job: JobView; left: number }) => {
+  const go = useNavigate();
+  const asked = job.quotes.some((q) => q.open);
+  const untouched = job.parts.length === 0;
+  const [words, button, to] = asked
+    ? ["The quote waits for its answer.", undefined, ""]
+    : untouched
+      ? ["Nothing is changed yet. Write the part, or hand it back.", "To the hand-back", "hand-back"]
+      : left > 0
+        ? ["Nothing is left open. Prove it.", "To the proof", "proof"]
+        : ["Proved. Hand it back.", "To the hand-back", "hand-back"];
+  return (
+    <Box sx={{ p: 2, display: "grid", gap: 1.2, justifyItems: "start" }}>
+      <Box component="h1" sx={{ m: 0, fontSize: 23, fontWeight: 750, lineHeight: 1.2, pr: 2 }}>
+        {words}
+      </Box>
+      {asked && <span>Its answer is written under Quotes.</span>}
+      {button !== undefined && (
+        <Button
+          variant={untouched ? "outlined" : "contained"}
+          onClick={() => void go(`/jobs/${job.id}/${to}`)}
+          data-to-proof
+          sx={{ gap: 1 }}
+        >
+          {button} {to === "proof" && <Key>P</Key>}
+        </Button>
       )}
     </Box>
   );
@@ -72,7 +87,9 @@ const row = {
   display: "flex",
   gap: 1,
   alignItems: "center",
-  minHeight: 58,
+  minHeight: 62,
+  py: 0.4,
+  px: 0.6,
   borderBottom: `1px solid ${v("ruleStrong")}`,
 } as const;
 

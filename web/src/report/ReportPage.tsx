@@ -8,7 +8,7 @@ import { useReport } from "../api/hooks";
 import { useShop } from "../api/hooks";
 import { Mark } from "../ui/Mark";
 import { OneOf } from "../ui/form";
-import { clock, day, money, number4 } from "../ui/format";
+import { clock, date, day, money, number4 } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
 
 const COPIES = [
@@ -407,7 +407,7 @@ const PathDrawing = ({ r }: { r: ReportView }) => {
               stroke={INK}
               strokeWidth="2"
             />
-            <text x={gap + 4.2 * (one + gap) - 8} y="20" textAnchor="end" fontSize="14" fontWeight="700">
+            <text x={gap + 3.5 * (one + gap) - 8} y="20" textAnchor="end" fontSize="14" fontWeight="700">
               fault was in the signal wires
             </text>
           </g>
@@ -463,7 +463,7 @@ const Box2 = ({
 }) => (
   <Box sx={{ flex: grow, minWidth: 0, p: "2mm", borderRight: rule, "&:last-child": { borderRight: 0 } }}>
     <Box sx={{ fontSize: 13 }}>{caption}</Box>
-    <Box sx={{ fontSize: 16, fontWeight: 700, minHeight: 22, overflow: "hidden", whiteSpace: "nowrap" }}>
+    <Box sx={{ fontSize: 15.5, fontWeight: 700, minHeight: 22, overflow: "hidden", whiteSpace: "nowrap" }}>
       {children}
     </Box>
   </Box>
@@ -477,8 +477,8 @@ const TitleBlock = ({ r }: { r: ReportView }) => (
       </Box2>
       <Box2 caption="Frame number">{r.frame_number ?? "none noted"}</Box2>
       <Box2 caption="Received, handed back" grow={1.4}>
-        {r.received == null ? "" : day(r.received)}
-        {r.handed_back == null ? "" : ` / ${day(r.handed_back)} ${clock(r.handed_back)}`}
+        {r.received == null ? "" : date(r.received)}
+        {r.handed_back == null ? "" : ` / ${date(r.handed_back)} ${clock(r.handed_back)}`}
       </Box2>
     </Box>
     <Box sx={{ display: "flex" }}>

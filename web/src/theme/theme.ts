@@ -75,9 +75,21 @@ export const theme = createTheme({
           "& .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 1.5 },
           "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 2.2 },
         },
-        input: { padding: "11px 12px", fontSize: 17 },
+        input: {
+          padding: "11px 12px",
+          fontSize: 17,
+          "&.Mui-disabled": { WebkitTextFillColor: v("ink3") },
+        },
       },
     },
-    MuiInputLabel: { styleOverrides: { root: { color: v("ink2"), "&.Mui-focused": { color: v("ink") } } } },
+    MuiInputLabel: {
+      styleOverrides: {
+        root: {
+          color: v("ink2"),
+          "&.Mui-focused": { color: v("ink") },
+          "&.Mui-disabled": { color: v("ink3") },
+        },
+      },
+    },
   },
 });

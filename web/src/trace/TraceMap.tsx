@@ -14,6 +14,7 @@ import {
   type Rect,
   type Tag,
   type Wire,
+  type Layout,
 } from "./layout";
 
 interface Props {
@@ -78,7 +79,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
           <WirePath key={w.key} wire={w} dashed={dashed} quiet={quiet(w)} />
         ))}
         <path
-          d={`M${String((l.boxes.find((b) => b.id === "motor")?.x ?? 0) + 58)} 200H${String((l.boxes.find((b) => b.id === "wheel")?.x ?? 0) + 46)}`}
+          d={`M${String(middle(l, "motor"))} 200H${String(middle(l, "wheel"))}`}
           stroke={v("ink")}
           strokeWidth="2"
           strokeDasharray="14 4 3 4"
@@ -258,9 +259,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 fontWeight="600"
                 style={{ fill: s.status === "cleared" ? v("verdigris") : v("ink") }}
               >
-                {(narrow && s.status === "suspected" && s.name.length > 6) || (w < 76 && s.name.length > 8)
-                  ? `${s.name.slice(0, 4)}.`
-                  : s.name}
+                {stripName(s, w)}
               </text>
               {s.status === "suspected" && (
                 <text x={x + w} y={300} fontSize={narrow ? 13 : 15} fontWeight="700" textAnchor="end">
@@ -278,6 +277,20 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
       </svg>
     </Box>
   );
+};
+
+/** A segment's name as its place under the strip holds it: whole, cut, or left to the bar alone. */
+const stripName = (s: SegmentShare, room: number): string => {
+  const free = room - (s.status === "cleared" ? 14 : s.status === "suspected" ? 38 : 0);
+  if (textWidth(s.name, room < 84 ? 13 : 15) <= free) return s.name;
+  const short = `${s.name.slice(0, 4)}.`;
+  return textWidth(short, 13) <= free ? short : "";
+};
+
+/** Middle of a box, across. */
+const middle = (l: Layout, id: string): number => {
+  const b = l.boxes.find((x) => x.id === id);
+  return b ? b.x + b.w / 2 : 0;
 };
 
 const flagWords = (map: TraceMapData, id: string): string => {

@@ -110,31 +110,39 @@ function devices(map: TraceMapData): Device[] {
 
 /** Lay the map out for a width. */
 export function layout(map: TraceMapData, segments: SegmentShare[], width: number): Layout {
-  const W = Math.max(980, width);
+  const W = Math.max(800, width);
   const devs = devices(map);
   const share = (id: string): number => map.boxes.find((b) => b.id === id)?.share ?? 0;
   const strand = (id: string): MapStrand | undefined => map.strands.find((s) => s.id === id);
 
   // ---- zones; a narrow page takes a little from the ends
   const narrow = W < 1120;
-  const packW = narrow ? 64 : 72;
-  const protW = narrow ? 68 : 78;
-  const wheelR = narrow ? 41 : 46;
-  const edge = narrow ? 12 : 16;
+  // a tablet upright: everything that is only room goes
+  const tight = W < 980;
+  const packW = tight ? 54 : narrow ? 64 : 72;
+  const protW = tight ? 50 : narrow ? 68 : 78;
+  const wheelR = tight ? 26 : narrow ? 41 : 46;
+  const motorR = tight ? 50 : 58;
+  const edge = tight ? 7 : narrow ? 12 : 16;
+  const gapP = tight ? 12 : 18;
+  const between = tight ? 3 : 7;
   const pitch = 9;
   const devWidth = (d: Device): number => {
     const wires = d.strands.reduce((n, s) => n + s.wires.length, 0);
-    return Math.max(textWidth(d.title, 15) + 16, wires * pitch + (d.strands.length - 1) * 10 + 14, 56);
+    const bundle = wires * pitch + (d.strands.length - 1) * 10;
+    return tight
+      ? Math.max(textWidth(d.title, 15) + 6, bundle + 6, 48)
+      : Math.max(textWidth(d.title, 15) + 16, bundle + 14, 56);
   };
   const halls = strand("halls");
   const lanes = halls ? halls.wires.length : 0;
-  const devTotal = devs.reduce((n, d) => n + devWidth(d) + 7, 0) - 7;
-  const ctrlMin = Math.max(392, devTotal + lanes * pitch + (narrow ? 26 : 34));
-  const ends = 16 + packW + 18 + protW + 116 + edge + 2 * wheelR + edge;
+  const devTotal = devs.reduce((n, d) => n + devWidth(d) + between, 0) - between;
+  const ctrlMin = Math.max(tight ? 300 : 392, devTotal + lanes * pitch + (tight ? 20 : narrow ? 26 : 34));
+  const ends = 16 + packW + gapP + protW + 2 * motorR + edge + 2 * wheelR + edge;
   const spare = Math.max(0, W - (ends + 50 + ctrlMin + 158));
-  const leads = 50 + Math.min(54, spare * 0.14);
+  const leads = (tight ? 42 : 50) + Math.min(54, spare * 0.14);
   const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
-  const phases = Math.max(104, W - (ends + leads + ctrlW));
+  const phases = Math.max(tight ? 96 : 104, W - (ends + leads + ctrlW));
   const pack: PlacedBox = {
     id: "pack",
     title: "Pack",
@@ -148,7 +156,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const prot: PlacedBox = {
     id: "protection",
     title: "Fuse",
-    x: 16 + packW + 18,
+    x: 16 + packW + gapP,
     y: 164,
     w: protW,
     h: 86,
@@ -164,18 +172,18 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     h: CTRL.h,
     share: 0,
   };
-  const mx = cx + ctrlW + phases + 58;
+  const mx = cx + ctrlW + phases + motorR;
   const motor: PlacedBox = {
     id: "motor",
     title: "Motor",
-    x: mx - 58,
-    y: 142,
-    w: 116,
-    h: 116,
+    x: mx - motorR,
+    y: 200 - motorR,
+    w: 2 * motorR,
+    h: 2 * motorR,
     round: true,
     share: share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w"),
   };
-  const wx = mx + 58 + edge + wheelR;
+  const wx = mx + motorR + edge + wheelR;
   const wheel: PlacedBox = {
     id: "wheel",
     title: "",
@@ -301,9 +309,9 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       apart: main.apart,
       vertical: true,
       next: map.next_plug === "main",
-      x: mainX - 9,
+      x: mainX - (tight ? 7 : 9),
       y: 180,
-      w: 18,
+      w: tight ? 14 : 18,
       h: 48,
     });
   if (dock)
@@ -314,9 +322,9 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       apart: dock.apart,
       vertical: true,
       next: map.next_plug === "dock",
-      x: pack.x + pack.w + 4,
+      x: pack.x + pack.w + (tight ? 2 : 4),
       y: 180,
-      w: 10,
+      w: tight ? 8 : 10,
       h: 48,
     });
   if (dock) {
@@ -325,7 +333,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   }
   if (main) {
     const f = flagOf(main, mainX, 128, 88);
-    if (f) flags.push({ ...f, stem: [mainX, 150, 180] });
+    if (f) flags.push({ ...f, x: Math.min(f.x, cx - f.w - 2), stem: [mainX, 150, 180] });
   }
 
   // ---- phases and halls share the motor plug: two bars on one x
@@ -371,7 +379,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     });
     anchors.set(`phase.${String(w.pin)}.run`, [(cx + ctrlW + px) / 2, y]);
     anchors.set(`phase.${String(w.pin)}.pin`, [px + 20, y]);
-    anchors.set(`phase.${String(w.pin)}.lead`, [(px + mx - 58) / 2, y]);
+    anchors.set(`phase.${String(w.pin)}.lead`, [(px + mx - motorR) / 2, y]);
   });
   if (phase)
     plugs.push({
@@ -458,7 +466,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   // ---- device strands drop straight down into the controller
   let x = cx + 2;
   const room = ctrlW - lanes * pitch - 30 - devTotal;
-  const step = 7 + Math.max(0, room) / Math.max(1, devs.length);
+  const step = between + Math.max(0, room) / Math.max(1, devs.length);
   for (const d of devs) {
     const w = devWidth(d);
     const box: PlacedBox = { id: `device-${d.id}`, title: d.title, x, y: 5, w, h: 31, share: d.share };
@@ -632,7 +640,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     leads: [prot.x + protW + 4, leads - 6],
     controller: [cx, ctrlW],
     phases: [cx + ctrlW + 10, phases - 20],
-    motor: [mx - 58, 116],
+    motor: [mx - motorR, 2 * motorR],
     wheel: [wx - wheelR, 2 * wheelR],
   };
   const strip = segments
@@ -652,7 +660,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     tags,
     strip,
     labels,
-    strands: { x: 16, y: 60, w: Math.min(cx - 40, 190), h: 40 },
+    strands: { x: 16, y: 60, w: Math.min(cx - (tight ? 26 : 40), 190), h: 40 },
     next: frame,
   };
 }

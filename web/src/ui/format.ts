@@ -74,3 +74,6 @@ export const day = (iso: string): string => {
   const d = new Date(iso);
   return `${DAYS[d.getUTCDay()] ?? ""} ${two(d.getUTCDate())}.${two(d.getUTCMonth() + 1)}.${String(d.getUTCFullYear())}`;
 };
+
+/** Day in figures: 17.10.2028. */
+export const date = (iso: string): string => day(iso).slice(4);

@@ -41,6 +41,9 @@ pub struct ProofCheck {
     /// Strand without which a vehicle has no such thing.
     #[serde(default)]
     pub part: Option<String>,
+    /// Test of the Bench whose figure this one is, in the same unit: the report sets them side by side.
+    #[serde(default)]
+    pub reads: Option<String>,
 }
 
 /// What a repair touches.
@@ -143,6 +146,10 @@ impl ProofBook {
             }
             if let Some(n) = c.need.as_ref().filter(|n| catalogue.need(n).is_none()) {
                 return Err((start, format!("there is no precondition “{n}”")));
+            }
+            let named = |id: &str| catalogue.probes.iter().any(|p| p.id.get_ref() == id);
+            if let Some(t) = c.reads.as_ref().filter(|t| !named(t)) {
+                return Err((start, format!("there is no probe “{t}”")));
             }
             if c.unit.is_none() && (c.low.is_some() || c.high.is_some()) {
                 return Err((start, "a limit needs a unit".into()));

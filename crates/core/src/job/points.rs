@@ -159,8 +159,8 @@ fn compare(this: &Side<'_>, other: &Side<'_>, unit: Unit) -> (Verdict, String) {
         (high, high_limit)
     };
     let why = format!(
-        "{} apart, two meters may differ by {}.",
-        reading::show_text(difference.abs(), unit),
+        "{} apart, the meter may account for {}.",
+        beside(difference.abs(), allowed, unit),
         reading::show_text(allowed, unit)
     );
     if difference.abs() <= allowed {
@@ -169,6 +169,15 @@ fn compare(this: &Side<'_>, other: &Side<'_>, unit: Unit) -> (Verdict, String) {
         (Verdict::Low, why)
     } else {
         (Verdict::High, why)
+    }
+}
+
+/// A difference in the unit of what it is compared with, so that the two are seen side by side.
+fn beside(difference: f64, allowed: f64, unit: Unit) -> String {
+    if allowed >= 0.1 && difference < 0.1 {
+        format!("{difference:.2} {}", unit.symbol())
+    } else {
+        reading::show_text(difference, unit)
     }
 }
 

@@ -108,6 +108,20 @@ pub fn figure(typed: &str) -> Option<f64> {
     value.is_finite().then_some(value)
 }
 
+/// A figure as typed, with the check's unit and a true minus; none when the check has no figure.
+pub fn with_unit(check: &ProofCheck, typed: &str) -> Option<String> {
+    let unit = check.unit.as_ref()?;
+    let text = typed.trim().replace(',', ".").replace('-', "\u{2212}");
+    if text.is_empty() {
+        return None;
+    }
+    Some(if text.ends_with(|c: char| c.is_ascii_digit()) {
+        format!("{text} {unit}")
+    } else {
+        text
+    })
+}
+
 /// The result that a check's own figure gives; none when it has no unit or no figure was typed.
 pub fn judge(check: &ProofCheck, given: ProofResult, typed: &str) -> Option<ProofResult> {
     if check.unit.is_none() || given == ProofResult::NotFitted {

@@ -439,14 +439,9 @@ fn words(
             } else {
                 format!(": {words}")
             };
-            let unit = spec.and_then(|c| c.unit.clone()).unwrap_or_default();
-            let value = if typed.trim().is_empty() {
-                String::new()
-            } else if typed.trim().ends_with(|c: char| c.is_ascii_digit()) {
-                format!("{} {unit}", typed.trim())
-            } else {
-                typed.trim().to_string()
-            };
+            let value = spec
+                .and_then(|c| proof::with_unit(c, typed))
+                .unwrap_or_default();
             (
                 format!("Proof, {}: {said}{tail}", name.to_lowercase()),
                 value,

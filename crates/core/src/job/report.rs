@@ -238,7 +238,9 @@ fn measured(w: &Weighed<'_>) -> Vec<Measured> {
             .find(|x| !x.voided && x.test == t.test && repaired_at.is_some_and(|s| x.seq > s));
         let leaving = later
             .filter(|l| l.entry != t.entry)
-            .map_or(String::new(), |l| w.judge(k, l).0);
+            .map(|l| w.judge(k, l).0)
+            .or_else(|| proof_figure(w, &t.test))
+            .unwrap_or_default();
         let spec = &w.model.tests[k];
         if spec.first_minute.is_some() && mark == "expected" {
             continue;
@@ -254,6 +256,23 @@ fn measured(w: &Weighed<'_>) -> Vec<Measured> {
     rows.sort_by_key(|r| (!r.off, r.leaving.is_empty()));
     rows.truncate(MOST_ROWS);
     rows
+}
+
+/// The figure of a proof check that reads the same as a test of the Bench.
+fn proof_figure(w: &Weighed<'_>, test: &str) -> Option<String> {
+    let check = w
+        .catalogue
+        .proof
+        .checks
+        .iter()
+        .find(|c| c.reads.as_deref() == Some(test))?;
+    let last = w
+        .job
+        .proofs
+        .iter()
+        .rev()
+        .find(|p| &p.check == check.id.get_ref() && p.result == ProofResult::Pass)?;
+    proof::with_unit(check, &last.typed)
 }
 
 fn should_be(w: &Weighed<'_>, test: usize) -> String {
@@ -336,14 +355,11 @@ fn proved(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<Proved> {
     })
     .map(|r| {
         let last = r.tries.last();
-        let typed = last.map_or("", |t| t.typed.trim());
-        let figure = match &r.unit {
-            Some(unit) if typed.ends_with(|c: char| c.is_ascii_digit()) => {
-                format!("{typed} {unit}")
-            }
-            Some(_) => typed.to_string(),
-            None => last.map_or(String::new(), |t| t.words.clone()),
-        };
+        let figure = catalogue
+            .proof
+            .find(&r.check)
+            .and_then(|c| proof::with_unit(c, last.map_or("", |t| &t.typed)))
+            .unwrap_or_else(|| last.map_or(String::new(), |t| t.words.clone()));
         Proved {
             fitted: r.standing == proof::CheckStanding::Passed,
             name: r.name,

@@ -7,7 +7,7 @@ use crate::error::ApiError;
 use crate::shop::Shop;
 use crate::work::{self, Sent};
 use spannung_core::job::entry::{Body, Outcome, ProofResult, ReadOn, ReadingResult};
-use spannung_core::job::{Role, gate, proof};
+use spannung_core::job::{Role, gate, items, proof};
 use spannung_core::reading::Unit;
 use spannung_store::people::{Customer, Person};
 use spannung_store::shop::Photo;
@@ -30,6 +30,8 @@ pub const PEOPLE: [(&str, Role); 4] = [
 pub const CODES: [&str; 4] = ["4071", "2518", "9316", "6602"];
 /// Setting that keeps the offset of the shop's clock, in seconds.
 pub const OFFSET: &str = "clock_offset_seconds";
+/// Setting that says whether the story is being told (`yes`) or was told to its end (`done`).
+const LOADING: &str = "demo_loading";
 
 mod picture;
 mod story;
@@ -258,6 +260,22 @@ impl Script<'_> {
         Ok(())
     }
 
+    /// What opening destroyed is renewed.
+    async fn renew(&mut self, how: &str) -> Result<(), ApiError> {
+        let job = work::load(self.app, self.job).await?.job;
+        let opened = work::opened(self.app, &job, self.role).await?;
+        for item in items::items(&self.app.catalogue, &job, &opened) {
+            if item.standing == items::ItemStanding::Open && !item.by_state {
+                self.add(Body::CloseItem {
+                    item: item.key,
+                    how: how.into(),
+                })
+                .await?;
+            }
+        }
+        Ok(())
+    }
+
     async fn point(
         &mut self,
         point: &str,
@@ -348,9 +366,14 @@ fn script(app: &App, k: u128, by: usize, hours_ago: i64) -> Script<'_> {
 /// # Errors
 /// The database does not answer, or an entry of the story does not fit (a test proves it does).
 pub async fn seed(app: &App) -> Result<(), ApiError> {
+    if app.store.setting(LOADING).await?.as_deref() == Some("yes") {
+        // ended in the middle the last time: nobody has worked with it, so it is told from the start
+        app.store.empty().await?;
+    }
     if app.store.people_count().await? > 0 {
         return Ok(());
     }
+    app.store.set_setting(LOADING, "yes").await?;
     let offset = START - OffsetDateTime::now_utc();
     app.store
         .set_setting(OFFSET, &offset.whole_seconds().to_string())
@@ -387,5 +410,7 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
     app.store
         .set_shop(START - Duration::days(60), PEOPLE[0].0, &body)
         .await?;
-    story::tell(app).await
+    story::tell(app).await?;
+    app.store.set_setting(LOADING, "done").await?;
+    Ok(())
 }

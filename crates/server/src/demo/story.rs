@@ -41,6 +41,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         price_cents: Some(2_400),
     })
     .await?;
+    s.renew("new ties").await?;
     s.prove_all().await?;
     s.close(
         Outcome::Repaired,
@@ -73,13 +74,18 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("t-pedal", "0.06..4.85"),
     ])
     .await?;
+    s.renew("new ties").await?;
     s.prove_all().await?;
     s.close(
         Outcome::NoFaultFound,
         None,
         "Works in the shop. Level was explained to the riders.",
         "",
-        None,
+        Some(Recheck {
+            by: START - Duration::days(1),
+            km: None,
+            what: "Ask the riders whether the help stayed away again".into(),
+        }),
     )
     .await?;
 
