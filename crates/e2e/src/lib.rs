@@ -1,11 +1,14 @@
 //! The running program from outside: a database, a server process and a browser of its own for every
 //! test. Knows nothing of the other crates but their program.
 
+pub mod api;
+pub mod steps;
+
 use serde_json::{Value, json};
 use std::io::{BufRead, BufReader};
 use std::net::TcpListener;
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, ChildStdout, Command, Stdio};
 use std::time::{Duration, Instant};
 use thirtyfour::prelude::*;
 use thirtyfour::{ChromiumLikeCapabilities, LoggingPrefsLogLevel};
@@ -48,15 +51,38 @@ impl Database {
             .execute(&pool)
             .await?;
         pool.close().await;
-        let base = admin
-            .rsplit_once('/')
-            .ok_or("DATABASE_URL has no database")?
-            .0;
         Ok(Self {
-            url: format!("{base}/{name}"),
+            url: address(&admin, &name)?,
             admin,
             name,
         })
+    }
+
+    /// One with the demonstration's story in it: a copy of one that is told once a run, since telling it
+    /// takes seconds and copying it does not.
+    ///
+    /// # Errors
+    /// As [`Self::create`], or the server does not come up.
+    pub async fn with_story() -> Done<Self> {
+        let mut database = Self::create().await?;
+        let pool = sqlx::PgPool::connect(&database.admin).await?;
+        let story = story(&database.admin, &pool).await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "DROP DATABASE {name}; ",
+            name = database.name
+        )))
+        .execute(&pool)
+        .await?;
+        database.name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "CREATE DATABASE {} TEMPLATE {story}",
+            database.name
+        )))
+        .execute(&pool)
+        .await?;
+        pool.close().await;
+        database.url = address(&database.admin, &database.name)?;
+        Ok(database)
     }
 
     /// Drop it.
@@ -76,12 +102,64 @@ impl Database {
     }
 }
 
+fn address(admin: &str, name: &str) -> Done<String> {
+    let base = admin
+        .rsplit_once('/')
+        .ok_or("DATABASE_URL has no database")?
+        .0;
+    Ok(format!("{base}/{name}"))
+}
+
+fn program() -> String {
+    let built = root().join("target/debug/spannung-server");
+    setting("SPANNUNG_SERVER", &built.to_string_lossy())
+}
+
+/// Name of the database that the story was told into by this very server program; told now when nobody
+/// has. One test tells it, the others wait for it.
+async fn story(admin: &str, pool: &sqlx::PgPool) -> Done<String> {
+    let built = std::fs::metadata(program())?;
+    let age = built.modified()?.duration_since(std::time::UNIX_EPOCH)?;
+    let name = format!("e2e_story_{}_{}", built.len(), age.as_millis());
+    let mut lock = pool.acquire().await?;
+    sqlx::raw_sql("SELECT pg_advisory_lock(70531)")
+        .execute(&mut *lock)
+        .await?;
+    let told: bool =
+        sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)")
+            .bind(&name)
+            .fetch_one(&mut *lock)
+            .await?;
+    if !told {
+        let making = format!("e2e_making_{}", uuid::Uuid::new_v4().simple());
+        let sql = |text: String| sqlx::raw_sql(sqlx::AssertSqlSafe(text));
+        sql(format!("CREATE DATABASE {making}"))
+            .execute(&mut *lock)
+            .await?;
+        drop(Server::start(&address(admin, &making)?, &["--demo"])?);
+        // the killed server's connections end on their own
+        sql(format!(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{making}'"
+        ))
+        .execute(&mut *lock)
+        .await?;
+        sql(format!("ALTER DATABASE {making} RENAME TO {name}"))
+            .execute(&mut *lock)
+            .await?;
+    }
+    sqlx::raw_sql("SELECT pg_advisory_unlock(70531)")
+        .execute(&mut *lock)
+        .await?;
+    Ok(name)
+}
+
 /// A server process; killed when dropped.
 pub struct Server {
     child: Child,
     /// Address.
     pub url: String,
     file: PathBuf,
+    out: BufReader<ChildStdout>,
 }
 
 impl Server {
@@ -90,12 +168,7 @@ impl Server {
     /// # Errors
     /// It does not come up within a minute.
     pub fn start(database_url: &str, extra: &[&str]) -> Done<Self> {
-        let program = setting(
-            "SPANNUNG_SERVER",
-            &root()
-                .join("target/debug/spannung-server")
-                .to_string_lossy(),
-        );
+        let program = program();
         let web = setting("SPANNUNG_WEB", &root().join("web/dist").to_string_lossy());
         let file = std::env::temp_dir().join(format!("spannung-{}", uuid::Uuid::new_v4().simple()));
         std::fs::write(&file, database_url)?;
@@ -116,13 +189,36 @@ impl Server {
             .map_err(|e| format!("{program}: {e}"))?;
         let out = child.stdout.take().ok_or("no output")?;
         let mut line = String::new();
-        BufReader::new(out).read_line(&mut line)?;
+        let mut out = BufReader::new(out);
+        out.read_line(&mut line)?;
         let url = line
             .trim()
             .strip_prefix("listening ")
             .ok_or("the server did not come up")?
             .to_string();
-        Ok(Self { child, url, file })
+        Ok(Self {
+            child,
+            url,
+            file,
+            out,
+        })
+    }
+
+    /// Start it on an empty database without demonstration data: the server, and the link of the first
+    /// owner that it prints.
+    ///
+    /// # Errors
+    /// It does not come up, or prints no link.
+    pub fn start_empty(database_url: &str) -> Done<(Self, String)> {
+        let mut server = Self::start(database_url, &[])?;
+        let mut line = String::new();
+        server.out.read_line(&mut line)?;
+        let link = line
+            .trim()
+            .strip_prefix("first owner ")
+            .ok_or("no link of the first owner")?
+            .to_string();
+        Ok((server, link))
     }
 
     /// Kill it at once, as a power cut would.
@@ -415,7 +511,7 @@ impl Shop {
     /// # Errors
     /// Any part does not start.
     pub async fn open(width: u32, height: u32, name: &str) -> Done<Self> {
-        let database = Database::create().await?;
+        let database = Database::with_story().await?;
         let server = Server::start(&database.url, &["--demo"])?;
         let browser = Browser::start(width, height).await?;
         browser.sign_in(&server.url, name).await?;
@@ -431,7 +527,25 @@ impl Shop {
     /// # Errors
     /// The console shows an error or a content-policy violation.
     pub async fn close(self) -> Done {
-        let complaints = self.browser.complaints().await?;
+        self.close_but(&[]).await
+    }
+
+    /// As [`Self::close`], for a test that cut the network on purpose.
+    ///
+    /// # Errors
+    /// The console shows anything else.
+    pub async fn close_after_a_cut(self) -> Done {
+        self.close_but(&[
+            "ERR_INTERNET_DISCONNECTED",
+            "ERR_BLOCKED_BY_CLIENT",
+            "ERR_NETWORK",
+        ])
+        .await
+    }
+
+    async fn close_but(self, expected: &[&str]) -> Done {
+        let mut complaints = self.browser.complaints().await?;
+        complaints.retain(|c| !expected.iter().any(|e| c.contains(e)));
         self.browser.page.clone().quit().await?;
         drop(self.browser);
         drop(self.server);

@@ -1,122 +1,15 @@
 //! The API from outside: sessions, origins, conflicts, retries, exports.
 
 use serde_json::{Value, json};
+use spannung_e2e::api::{Api, based, entry};
 use spannung_e2e::{Client, Database, Done, PASSWORD, Server};
-use std::process::Command;
 use uuid::Uuid;
 
-fn entry(body: Value) -> Value {
-    json!({"id": Uuid::new_v4(), "body": body})
-}
-
-fn based(body: Value, head: &Value) -> Value {
-    json!({"id": Uuid::new_v4(), "body": body, "based_on": head})
-}
-
-/// Open a job and give its view.
-async fn open(client: &Client, words: &str) -> Done<Value> {
-    let id = Uuid::new_v4();
-    let first = entry(
-        json!({"kind": "opened", "words": words, "volts_class": 48, "drive": "geared-hub", "seconds": 1.0}),
-    );
-    let (status, view) = client
-        .post("/jobs", &json!({"id": id, "entries": [first]}))
-        .await?;
-    assert_eq!(status, 200, "{view}");
-    Ok(view)
-}
-
-async fn add(client: &Client, job: &Value, entries: &[Value]) -> Done<(u16, Value)> {
-    let id = job["id"].as_str().unwrap_or_default();
-    client
-        .post(&format!("/jobs/{id}/entries"), &json!({"entries": entries}))
-        .await
-}
-
-/// Append one entry on the newest head; gives the view.
-async fn step(client: &Client, view: &Value, body: Value) -> Done<Value> {
-    let (status, view) = add(client, view, &[based(body, &view["head"])]).await?;
-    assert_eq!(status, 200, "{view}");
-    Ok(view)
-}
-
-async fn open_gate(client: &Client, view: Value, sticker: &str) -> Done<Value> {
-    let pack: Value = client
-        .http
-        .put(format!("{}/packs/{sticker}", client.api))
-        .send()
-        .await?
-        .json()
-        .await?;
-    let mut view = step(
-        client,
-        &view,
-        json!({"kind": "pack", "pack": pack["id"], "sticker": pack["sticker"]}),
-    )
-    .await?;
-    for (check, answer, typed) in [
-        ("shape", "flat", None),
-        ("leak", "none", None),
-        ("heat", "cool", None),
-        ("fall", "none", None),
-        ("water", "dry", None),
-        ("floor", "above", Some("51.2")),
-        ("smell", "none", None),
-        ("wheel", "up", None),
-        ("off", "reach", None),
-    ] {
-        view = step(
-            client,
-            &view,
-            json!({"kind": "gate", "check": check, "answer": answer, "typed": typed}),
-        )
-        .await?;
-    }
-    assert_eq!(view["gate"]["standing"], "open");
-    Ok(view)
-}
-
 async fn shop() -> Done<(Database, Server, Client)> {
-    let database = Database::create().await?;
+    let database = Database::with_story().await?;
     let server = Server::start(&database.url, &["--demo"])?;
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
     Ok((database, server, client))
-}
-
-#[tokio::test]
-async fn every_route_but_sign_in_and_health_needs_a_session() -> Done {
-    let (database, server, _) = shop().await?;
-    let program = std::env::var("SPANNUNG_SERVER")
-        .unwrap_or_else(|_| "../../target/debug/spannung-server".into());
-    let text = Command::new(program).arg("openapi").output()?.stdout;
-    let doc: Value = serde_json::from_slice(&text)?;
-    let http = reqwest::Client::new();
-    let mut asked = 0;
-    for (path, methods) in doc["paths"].as_object().ok_or("no paths")? {
-        for method in methods.as_object().ok_or("no methods")?.keys() {
-            if (path == "/session" && method == "post") || path == "/health" {
-                continue;
-            }
-            let address = path
-                .replace("{id}", &Uuid::nil().to_string())
-                .replace("{test}", "t")
-                .replace("{sticker}", "s");
-            let verb = reqwest::Method::from_bytes(method.to_uppercase().as_bytes())?;
-            let reply = http
-                .request(verb, format!("{}/api{address}", server.url))
-                .header("content-type", "application/json")
-                .body("{}")
-                .send()
-                .await?;
-            assert_eq!(reply.status(), 401, "{method} {path}");
-            let problem: Value = reply.json().await?;
-            assert_eq!(problem["code"], "not-signed-in");
-            asked += 1;
-        }
-    }
-    assert!(asked >= 12, "{asked}");
-    drop(server);
-    database.remove().await
 }
 
 #[tokio::test]
@@ -211,17 +104,11 @@ async fn a_secure_address_makes_a_secure_cookie() -> Done {
 async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
     let (database, server, pavo) = shop().await?;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
-    let job = open(&pavo, "Dead after the rain").await?;
+    let job = pavo.open("Dead after the rain").await?;
     let write = async |client: &Client, name: &str| -> Done {
         for k in 0..15 {
-            let (status, reply) = add(
-                client,
-                &job,
-                &[entry(
-                    json!({"kind": "note", "text": format!("{name} {k}")}),
-                )],
-            )
-            .await?;
+            let note = entry(json!({"kind": "note", "text": format!("{name} {k}")}));
+            let (status, reply) = client.add(&job, &[note]).await?;
             assert_eq!(status, 200, "{reply}");
         }
         Ok(())
@@ -255,50 +142,47 @@ async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
 async fn decisions_on_an_old_state_get_the_newer_entry() -> Done {
     let (database, server, pavo) = shop().await?;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
-    let job = open(&pavo, "Lights up but no drive").await?;
+    let job = pavo.open("Lights up but no drive").await?;
     let old = job["head"].clone();
     let named = based(json!({"kind": "vehicle", "name": "Net bike"}), &old);
-    assert_eq!(
-        add(&signe, &job, std::slice::from_ref(&named)).await?.0,
-        200
-    );
-    let (status, problem) = add(
-        &pavo,
-        &job,
-        &[based(json!({"kind": "vehicle", "name": "Other"}), &old)],
-    )
-    .await?;
+    assert_eq!(signe.add(&job, std::slice::from_ref(&named)).await?.0, 200);
+    let (status, problem) = pavo
+        .add(
+            &job,
+            &[based(json!({"kind": "vehicle", "name": "Other"}), &old)],
+        )
+        .await?;
     assert_eq!(status, 409);
     assert_eq!(problem["code"], "newer-entry");
     assert_eq!(problem["entry"]["body"]["name"], "Net bike");
     // sending the first again is no conflict: it stands there already
-    assert_eq!(add(&signe, &job, &[named]).await?.0, 200);
+    assert_eq!(signe.add(&job, &[named]).await?.0, 200);
     // a decision without its base is refused, a note needs none
-    let (status, problem) = add(
-        &pavo,
-        &job,
-        &[entry(
-            json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
-        )],
-    )
-    .await?;
+    let (status, problem) = pavo
+        .add(
+            &job,
+            &[entry(
+                json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
+            )],
+        )
+        .await?;
     assert_eq!((status, problem["code"].as_str()), (422, Some("no-base")));
     assert_eq!(
-        add(&pavo, &job, &[entry(json!({"kind": "note", "text": "x"}))])
+        pavo.add(&job, &[entry(json!({"kind": "note", "text": "x"}))])
             .await?
             .0,
         200
     );
     // closing on an old head is a conflict, too
-    let (status, _) = add(
-        &pavo,
-        &job,
-        &[based(
-            json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
-            &old,
-        )],
-    )
-    .await?;
+    let (status, _) = pavo
+        .add(
+            &job,
+            &[based(
+                json!({"kind": "close", "outcome": "declined", "cause_confirmed": false}),
+                &old,
+            )],
+        )
+        .await?;
     assert_eq!(status, 409);
     drop(server);
     database.remove().await
@@ -334,12 +218,9 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
         (status, problem["code"].as_str()),
         (422, Some("unknown-family"))
     );
-    let job = open_gate(
-        &client,
-        open(&client, "Hums once then nothing").await?,
-        "T-1",
-    )
-    .await?;
+    let job = client
+        .open_gate(client.open("Hums once then nothing").await?, "T-1")
+        .await?;
     for (typed, code) in [
         ("4.7 what", "bad-reading"),
         ("", "bad-reading"),
@@ -347,11 +228,13 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
     ] {
         let mut view = job.clone();
         for need in ["probes-shrouded", "bus-dead"] {
-            view = step(&client, &view, json!({"kind": "confirmed", "need": need})).await?;
+            view = client
+                .step(&view, json!({"kind": "confirmed", "need": need}))
+                .await?;
         }
         let reading =
             json!({"kind": "reading", "test": "t-pack-voc", "result": "figure", "typed": typed});
-        let (status, problem) = add(&client, &view, &[entry(reading)]).await?;
+        let (status, problem) = client.add(&view, &[entry(reading)]).await?;
         assert_eq!(
             (status, problem["code"].as_str()),
             (422, Some(code)),
@@ -360,20 +243,17 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
         assert!(problem["detail"].as_str().is_some_and(|d| d.len() > 15));
     }
     // 48 V on a hall pin
-    let mut view = step(
-        &client,
-        &job,
-        json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "turned"}}),
-    )
-    .await?;
-    view = step(
-        &client,
-        &view,
-        json!({"kind": "confirmed", "need": "wheel-up"}),
-    )
-    .await?;
+    let mut view = client
+        .step(
+            &job,
+            json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "turned"}}),
+        )
+        .await?;
+    view = client
+        .step(&view, json!({"kind": "confirmed", "need": "wheel-up"}))
+        .await?;
     let reading = json!({"kind": "reading", "test": "t-hall-a", "result": "figure", "typed": "48"});
-    let (status, problem) = add(&client, &view, &[entry(reading.clone())]).await?;
+    let (status, problem) = client.add(&view, &[entry(reading.clone())]).await?;
     assert_eq!(
         (status, problem["code"].as_str()),
         (422, Some("absurd-reading"))
@@ -387,7 +267,7 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
     // the technician outranks the model
     let mut insisted = reading;
     insisted["insisted"] = json!(true);
-    assert_eq!(add(&client, &view, &[entry(insisted)]).await?.0, 200);
+    assert_eq!(client.add(&view, &[entry(insisted)]).await?.0, 200);
     drop(server);
     database.remove().await
 }
@@ -395,19 +275,21 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
 #[tokio::test]
 async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
     let (database, server, client) = shop().await?;
-    let mut view = open_gate(&client, open(&client, "=1+2 dead throttle").await?, "T-2").await?;
-    view = step(
-        &client,
-        &view,
-        json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "lifted"}}),
-    )
-    .await?;
-    view = step(
-        &client,
-        &view,
-        json!({"kind": "reading", "test": "t-thr-idle", "result": "figure", "typed": "-0.2"}),
-    )
-    .await?;
+    let mut view = client
+        .open_gate(client.open("=1+2 dead throttle").await?, "T-2")
+        .await?;
+    view = client
+        .step(
+            &view,
+            json!({"kind": "state", "state": {"battery": "in", "key": "on", "wheel": "lifted"}}),
+        )
+        .await?;
+    view = client
+        .step(
+            &view,
+            json!({"kind": "reading", "test": "t-thr-idle", "result": "figure", "typed": "-0.2"}),
+        )
+        .await?;
     let id = view["id"].as_str().unwrap_or_default().to_string();
     let csv = client
         .http
@@ -421,7 +303,7 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
     );
     let text = csv.text().await?;
     assert!(
-        text.starts_with("number,time,by,test,name,low (SI),high (SI),unit"),
+        text.starts_with("number,time,by,on,test,name,low (SI),high (SI),unit"),
         "{text}"
     );
     assert!(
@@ -429,7 +311,7 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
         "a negative reading stays as it is: {text}"
     );
     let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
-    assert_eq!(bundle["format"], "spannung-job-1");
+    assert_eq!(bundle["format"], "spannung-job-2");
     let entries = bundle["entries"].as_array().ok_or("no entries")?;
     assert_eq!(entries[0]["body"]["words"], "=1+2 dead throttle");
     assert!(entries.iter().any(|e| e["body"]["typed"] == "-0.2"));
@@ -445,7 +327,7 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
 #[tokio::test]
 async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
     let (database, server, client) = shop().await?;
-    let job = open(&client, "Dead").await?;
+    let job = client.open("Dead").await?;
     let card = Uuid::new_v4();
     let put = client
         .http
@@ -454,7 +336,9 @@ async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
         .send()
         .await?;
     assert_eq!(put.status(), 204);
-    let view = step(&client, &job, json!({"kind": "customer", "customer": card})).await?;
+    let view = client
+        .step(&job, json!({"kind": "customer", "customer": card}))
+        .await?;
     assert_eq!(view["customer"]["name"], "Wanda Brill");
     let id = view["id"].as_str().unwrap_or_default().to_string();
     assert!(
@@ -464,12 +348,18 @@ async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
             .to_string()
             .contains("Brill")
     );
-    let gone = client
+    // the owner erases it; the report then says so, and the log stays as it was
+    let owner = Client::sign_in(&server.url, "Ilse Dorn").await?;
+    let log = client.get(&format!("/jobs/{id}/export.json")).await?;
+    let gone = owner
         .http
-        .delete(format!("{}/customers/{card}", client.api))
+        .delete(format!("{}/customers/{card}", owner.api))
         .send()
         .await?;
     assert_eq!(gone.status(), 204);
+    let report = client.get(&format!("/jobs/{id}/report")).await?;
+    assert_eq!(report["customer_erased"], true);
+    assert_eq!(client.get(&format!("/jobs/{id}/export.json")).await?, log);
     assert_eq!(
         client.get(&format!("/jobs/{id}")).await?["customer"],
         Value::Null
@@ -482,13 +372,15 @@ async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
 async fn a_trainee_is_not_proposed_what_only_a_specialist_may_do() -> Done {
     let (database, server, _) = shop().await?;
     let tomke = Client::sign_in(&server.url, "Tomke Aal").await?;
-    let view = open_gate(&tomke, open(&tomke, "Range is short").await?, "T-3").await?;
+    let view = tomke
+        .open_gate(tomke.open("Range is short").await?, "T-3")
+        .await?;
     let id = view["id"].as_str().unwrap_or_default();
     let card = tomke.get(&format!("/jobs/{id}/tests/t-group-low")).await?;
     assert_eq!(card["blocked"], "For a specialist: refer it, or ask one.");
     let reading =
         json!({"kind": "reading", "test": "t-group-low", "result": "figure", "typed": "3.7..3.8"});
-    let (status, problem) = add(&tomke, &view, &[entry(reading)]).await?;
+    let (status, problem) = tomke.add(&view, &[entry(reading)]).await?;
     assert_eq!(
         (status, problem["code"].as_str()),
         (403, Some("not-allowed"))

@@ -103,7 +103,7 @@ async fn prove(client: &Client, job: &str, sent: &BTreeMap<Uuid, bool>) -> Done 
 
 #[tokio::test]
 async fn the_server_is_killed_while_three_people_write() -> Done {
-    let database = Database::create().await?;
+    let database = Database::with_story().await?;
     let mut server = Server::start(&database.url, &["--demo"])?;
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
     let job = open(&client).await?;

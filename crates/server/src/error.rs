@@ -1,7 +1,9 @@
 //! One place that turns every error into problem details (RFC 9457) with a sentence for the person.
 
 use axum::Json;
+use axum::extract::Request;
 use axum::http::{StatusCode, header};
+use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
 use spannung_core::CoreError;
@@ -106,6 +108,44 @@ impl ApiError {
             "This could not be worked out. What you typed is kept; try again.",
         )
     }
+}
+
+/// Refusals that the framework itself words (a body too large, no JSON, an id that is none) become
+/// problem details as well.
+pub async fn as_problem(request: Request, next: Next) -> Response {
+    let response = next.run(request).await;
+    let status = response.status();
+    let plain = !response
+        .headers()
+        .get(header::CONTENT_TYPE)
+        .and_then(|v| v.to_str().ok())
+        .is_some_and(|t| t.contains("json"));
+    if !(status.is_client_error() && plain) {
+        return response;
+    }
+    let (code, sentence) = match status {
+        StatusCode::PAYLOAD_TOO_LARGE => (
+            "too-large",
+            "This is larger than what is taken in here: 256 kB, 15 MB for a photo, 48 MB for a job.",
+        ),
+        StatusCode::UNSUPPORTED_MEDIA_TYPE => (
+            "not-json",
+            "Send it as JSON, with content type application/json.",
+        ),
+        StatusCode::METHOD_NOT_ALLOWED => ("not-here", "This address does not take that method."),
+        StatusCode::NOT_FOUND => ("not-found", "There is no such address."),
+        _ => (
+            "not-read",
+            "This does not read: the address or the body is not as the API describes it.",
+        ),
+    };
+    let words = axum::body::to_bytes(response.into_body(), 2000)
+        .await
+        .ok()
+        .and_then(|b| String::from_utf8(b.to_vec()).ok())
+        .filter(|w| !w.trim().is_empty() && status != StatusCode::PAYLOAD_TOO_LARGE);
+    let detail = words.map_or(sentence.to_string(), |w| format!("{sentence} {}", w.trim()));
+    ApiError::refused(status, code, None, detail).into_response()
 }
 
 impl IntoResponse for ApiError {

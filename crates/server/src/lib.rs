@@ -108,7 +108,8 @@ pub fn router(app: App) -> Router {
             app.clone(),
             auth::same_origin,
         ))
-        .layer(DefaultBodyLimit::max(BODY_BYTES));
+        .layer(DefaultBodyLimit::max(BODY_BYTES))
+        .layer(axum::middleware::from_fn(error::as_problem));
     Router::new()
         .nest("/api", api)
         .fallback(pages::serve)

@@ -270,7 +270,7 @@ export const StateButtons = ({
           {t.icon}
           <span>
             <Box component="span" sx={{ display: "block", fontSize: 13, color: v("ink2"), lineHeight: 1.1 }}>
-              {t.name}
+              {t.name}{" "}
             </Box>
             <Box
               component="span"

@@ -305,7 +305,6 @@ const Chain = ({
           onClick={() => {
             onPick(c.id);
           }}
-          aria-label={`${c.name}: ${c.given ?? "not asked yet"}`}
           sx={{
             font: "inherit",
             color: v("ink"),

@@ -242,7 +242,7 @@ export const IntakeNew = () => {
                 }}
                 label={`${String(x)} V`}
               >
-                <b style={{ fontSize: 22 }}>{x}</b>
+                <b style={{ fontSize: 22 }}>{x} </b>
                 <span style={{ fontSize: 15 }}>V</span>
               </Pick>
             ))}

@@ -1,8 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { useAppend, useJob, useRecord } from "../api/hooks";
+import { api, take, type JobView } from "../api/client";
+import { useAppend, useJob, useMe, useRecord } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, TitleBlock } from "../frame/TitleBlock";
 import { PhotoButton, Photos } from "../photos/Photos";
@@ -18,6 +20,7 @@ export const RecordPage = () => {
   const append = useAppend(job.data);
   const [note, setNote] = useState("");
   const go = useNavigate();
+  const me = useMe();
   if (!job.data || !record.data)
     return (
       <Box sx={{ p: 3 }}>
@@ -140,9 +143,59 @@ export const RecordPage = () => {
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
         <Box sx={{ mt: 2, display: "grid", gap: 1.5, justifyItems: "start" }}>
+          {me.data?.role === "owner" && job.data.customer_id != null && job.data.customer != null && (
+            <EraseCustomer job={job.data} />
+          )}
           <PhotoButton job={job.data} caption={note.trim() || "Record"} words="Photo to the record" />
         </Box>
       </Box>
+    </Box>
+  );
+};
+
+/** The owner erases a customer's card: the log holds only its id and stays as it is. */
+const EraseCustomer = ({ job }: { job: JobView }) => {
+  const client = useQueryClient();
+  const [sure, setSure] = useState(false);
+  const [error, setError] = useState<string>();
+  const erase = async () => {
+    try {
+      const id = job.customer_id ?? "";
+      await take(api.DELETE("/customers/{id}", { params: { path: { id } } }));
+      await client.invalidateQueries();
+    } catch (x) {
+      setError(x instanceof Error ? x.message : String(x));
+    }
+  };
+  return (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+      {sure ? (
+        <>
+          <span>
+            Name and contact of <b>{job.customer?.name}</b> go from every job, and do not come back.
+          </span>
+          <Button onClick={() => void erase()} data-erase-sure>
+            Erase them
+          </Button>
+          <Button
+            onClick={() => {
+              setSure(false);
+            }}
+          >
+            Keep them
+          </Button>
+        </>
+      ) : (
+        <Button
+          onClick={() => {
+            setSure(true);
+          }}
+          data-erase
+        >
+          Erase the customer’s data
+        </Button>
+      )}
+      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Box>
   );
 };

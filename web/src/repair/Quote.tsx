@@ -146,15 +146,7 @@ export const QuoteForm = ({ job }: { job: JobView }) => {
   };
   const terms = shop.data?.terms;
   return (
-    <Box
-      component="form"
-      data-form="quote"
-      onSubmit={(e: React.FormEvent) => {
-        e.preventDefault();
-        send();
-      }}
-      sx={{ display: "grid", gap: 1 }}
-    >
+    <Box data-form="quote" sx={{ display: "grid", gap: 1 }}>
       {lines.map((l, k) => (
         <Box key={k} sx={{ display: "grid", gridTemplateColumns: "1fr 100px 150px", gap: 1 }}>
           <Line

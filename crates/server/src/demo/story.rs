@@ -59,7 +59,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     // closed: nothing found
     let mut s = script(app, 2, 1, 74);
     s.open(
-        "Sometimes no help from the pedals, the riders say.",
+        "Pedalling does nothing now and then, the riders say.",
         "Harbour school loan 2",
         Some("HS-0002"),
         None,

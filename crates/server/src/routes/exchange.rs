@@ -23,6 +23,7 @@ use spannung_store::job::NewEntry;
 use spannung_store::shop::Photo;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
+use tower_http::limit::RequestBodyLimitLayer;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -37,7 +38,8 @@ const MOST_LINES: usize = 2000;
 pub fn router() -> OpenApiRouter<App> {
     let import = OpenApiRouter::new()
         .routes(routes!(import_job))
-        .layer(DefaultBodyLimit::max(BUNDLE_BYTES));
+        .layer(DefaultBodyLimit::disable())
+        .layer(RequestBodyLimitLayer::new(BUNDLE_BYTES));
     OpenApiRouter::new()
         .routes(routes!(export_job))
         .routes(routes!(bundle_schema))
@@ -345,6 +347,15 @@ fn figures(figure: Option<Figure>) -> [String; 3] {
     })
 }
 
+/// What was typed: a figure as it is, any other words guarded.
+fn typed(text: &str, figure: Option<Figure>) -> String {
+    if figure.is_some() {
+        text.trim().to_string()
+    } else {
+        record::guarded(text)
+    }
+}
+
 fn result_word(result: Option<ReadingResult>) -> &'static str {
     match result {
         Some(ReadingResult::Figure) => "figure",
@@ -384,7 +395,7 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
                 } else {
                     record::guarded(&value)
                 },
-                record::guarded(&t.typed),
+                typed(&t.typed, t.figure),
                 mark.to_string(),
                 record::guarded(&spannung_core::job::bench::state_words(&t.state)),
                 if t.voided { "yes" } else { "" }.to_string(),
@@ -414,7 +425,7 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
             high,
             unit,
             result_word(Some(p.result)).into(),
-            record::guarded(&p.typed),
+            typed(&p.typed, p.figure),
             String::new(),
             String::new(),
             if p.voided { "yes" } else { "" }.to_string(),

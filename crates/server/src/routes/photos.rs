@@ -11,6 +11,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Deserialize;
 use spannung_store::shop::Photo;
+use tower_http::limit::RequestBodyLimitLayer;
 use utoipa::IntoParams;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -23,7 +24,8 @@ const PHOTO_BYTES: usize = 15 * 1024 * 1024;
 pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(put_photo, show_photo))
-        .layer(DefaultBodyLimit::max(PHOTO_BYTES))
+        .layer(DefaultBodyLimit::disable())
+        .layer(RequestBodyLimitLayer::new(PHOTO_BYTES))
 }
 
 /// Which size.

@@ -1,0 +1,169 @@
+//! Without the network: a reading, a note, a part and a photo are kept on the device, survive a reload,
+//! and arrive once and in order.
+
+use serde_json::json;
+use spannung_e2e::api::Api;
+use spannung_e2e::{Client, Done, Shop};
+use thirtyfour::prelude::*;
+
+async fn note(shop: &Shop, text: &str) -> Done {
+    shop.browser.fill("input[aria-label=Note]", text).await?;
+    shop.browser.press_text("Write it").await
+}
+
+/// Kinds of a job after the gate, as often as they came.
+async fn after_gate(shop: &Shop, job: &str) -> Done<Vec<String>> {
+    let kinds = shop.kinds(job).await?;
+    let gate = kinds.iter().rposition(|k| k == "gate").unwrap_or(0);
+    Ok(kinds[gate + 1..].to_vec())
+}
+
+#[tokio::test]
+async fn a_reading_taken_without_the_network_arrives_once() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Throttle dead, pedals help").await?;
+    let view = client.open_gate(view, "B-91").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+        .await?;
+    b.see("[data-card]").await?;
+    shop.choose("throttle", "t-thr-idle").await?;
+    b.fill("input[name=reading]", "0.02").await?;
+    shop.cut(true).await?;
+    b.press("[data-take]").await?;
+    // kept on the device; suspects and probe are as before it, and say so
+    b.see("[data-outbox='1']").await?;
+    b.see("[data-before='1']").await?;
+    b.read("as before reading 0.02").await?;
+    assert_eq!(
+        after_gate(&shop, &id)
+            .await?
+            .iter()
+            .filter(|k| *k == "reading")
+            .count(),
+        0
+    );
+    shop.cut(false).await?;
+    b.see("[data-tile=t-thr-idle]").await?;
+    b.gone("[data-before]").await?;
+    assert_eq!(
+        after_gate(&shop, &id)
+            .await?
+            .iter()
+            .filter(|k| *k == "reading")
+            .count(),
+        1
+    );
+    shop.close_after_a_cut().await
+}
+
+#[tokio::test]
+async fn what_waits_survives_a_reload_and_keeps_its_order() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Stutters at the market").await?;
+    let view = client.open_gate(view, "B-92").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    b.see("[data-line]").await?;
+    shop.block_writes(true).await?;
+    note(&shop, "first").await?;
+    b.see("[data-outbox='1']").await?;
+    let file = picture()?;
+    b.page
+        .find(By::Css("input[name=photo]"))
+        .await?
+        .send_keys(file.to_string_lossy())
+        .await?;
+    b.see("[data-outbox='2']").await?;
+    note(&shop, "third").await?;
+    b.see("[data-outbox='3']").await?;
+    b.page.refresh().await?;
+    b.see("[data-outbox='3']").await?;
+    assert_eq!(after_gate(&shop, &id).await?, Vec::<String>::new());
+    shop.block_writes(false).await?;
+    b.gone("[data-outbox='3']").await?;
+    b.read("Note: third").await?;
+    b.see("[data-photo]").await?;
+    assert_eq!(after_gate(&shop, &id).await?, ["note", "photo", "note"]);
+    std::fs::remove_file(file)?;
+    shop.close_after_a_cut().await
+}
+
+#[tokio::test]
+async fn what_no_longer_fits_is_shown_with_its_sentence() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Lamp dark").await?;
+    let view = client.open_gate(view, "B-93").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/repair", shop.server.url))
+        .await?;
+    b.see("[data-form=part]").await?;
+    shop.block_writes(true).await?;
+    b.fill("input[name=new]", "Lamp, 48 V").await?;
+    b.fill("input[name=minutes]", "5").await?;
+    b.press("[data-add-part]").await?;
+    b.see("[data-outbox='1']").await?;
+    // meanwhile somebody closes the job
+    client
+        .write(
+            &id,
+            &[json!({"kind": "close", "outcome": "declined", "cause_confirmed": false})],
+        )
+        .await?;
+    shop.block_writes(false).await?;
+    b.see("[data-outbox='0'][data-refused='1']").await?;
+    b.press("[data-outbox]").await?;
+    b.read("Part: Lamp, 48 V").await?;
+    b.read("This job is closed.").await?;
+    b.press_text("Read, take it away").await?;
+    b.gone("[data-outbox]").await?;
+    shop.close_after_a_cut().await
+}
+
+#[tokio::test]
+async fn a_closed_gate_stays_closed_without_the_network() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    shop.new_job("Dead since the rain").await?;
+    b.press("[data-to-gate]").await?;
+    b.fill("input[name=sticker]", "B-94").await?;
+    b.press_text("Name the pack").await?;
+    shop.answer("shape", "1").await?;
+    shop.block_writes(true).await?;
+    b.press("[aria-label='Asked now'] [data-answer='1']")
+        .await?;
+    b.see("[data-outbox='1']").await?;
+    b.see("[data-contact=leak][data-standing=open]").await?;
+    assert!(
+        b.page
+            .find_all(By::Css("[data-to-bench]"))
+            .await?
+            .is_empty()
+    );
+    shop.block_writes(false).await?;
+    b.see("[data-contact=leak][data-standing=clear]").await?;
+    shop.close_after_a_cut().await
+}
+
+/// A small picture as a file: a PNG of one grey pixel, made by hand.
+fn picture() -> Done<std::path::PathBuf> {
+    let bytes: &[u8] = &[
+        0x89, b'P', b'N', b'G', 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 13, b'I', b'H', b'D', b'R', 0, 0,
+        0, 1, 0, 0, 0, 1, 8, 0, 0, 0, 0, 0x3a, 0x7e, 0x9b, 0x55, 0, 0, 0, 10, b'I', b'D', b'A',
+        b'T', 0x78, 0x9c, 0x63, 0x68, 0, 0, 0, 0x82, 0, 0x81, 0x77, 0xcd, 0x72, 0xb6, 0, 0, 0, 0,
+        b'I', b'E', b'N', b'D', 0xae, 0x42, 0x60, 0x82,
+    ];
+    let file = std::env::temp_dir().join(format!("{}.png", uuid::Uuid::new_v4()));
+    std::fs::write(&file, bytes)?;
+    Ok(file)
+}
