@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { useEffect, type ReactNode } from "react";
 import { createBrowserRouter, Outlet, RouterProvider } from "react-router";
 import { Refusal } from "./api/client";
 import { useMe, useShop, useViews } from "./api/hooks";
@@ -7,6 +8,7 @@ import { GatePage } from "./gate/GatePage";
 import { IntakeNew, IntakeOfJob } from "./intake/Intake";
 import { HandBackPage } from "./hand-back/HandBackPage";
 import { MePage } from "./people/MePage";
+import { writesAs } from "./outbox/outbox";
 import { ProofPage } from "./proof/ProofPage";
 import { RackPage } from "./rack/RackPage";
 import { RecordPage } from "./record/RecordPage";
@@ -20,6 +22,10 @@ import { ErrorLine } from "./ui/parts";
 /** Signed in: the page. Session over: the sign-in lies above it, and what was typed stays beneath. */
 const Frame = () => {
   const me = useMe();
+  const name = me.data?.name;
+  useEffect(() => {
+    if (name !== undefined) writesAs(name);
+  }, [name]);
   const out = me.error instanceof Refusal && me.error.status === 401;
   if (me.isPending) return null;
   if (out && !me.data) return <SignIn again={false} />;
@@ -31,18 +37,21 @@ const Frame = () => {
     );
   return (
     <>
-      {me.data && <ShopFirst />}
-      <Outlet />
+      {me.data && (
+        <ShopFirst>
+          <Outlet />
+        </ShopFirst>
+      )}
       {out && <SignIn again />}
     </>
   );
 };
 
-/** The shop's currency is known before the first sum is shown. */
-const ShopFirst = () => {
-  useShop();
+/** The shop's currency, time zone and units are known before the first sum or time is shown. */
+const ShopFirst = ({ children }: { children: ReactNode }) => {
+  const shop = useShop();
   useViews();
-  return null;
+  return shop.isPending ? null : children;
 };
 
 const NotHere = () => (

@@ -106,6 +106,31 @@ fn what_was_touched_decides_what_has_to_be_proved() {
 }
 
 #[test]
+fn a_figure_in_another_unit_is_turned_or_refused() {
+    let mut log = on_the_bench();
+    swap(&mut log, "brake-right");
+    log.add(Body::Confirmed {
+        need: "wheel-up".into(),
+    });
+    let last = |log: &Log| {
+        let rows = proof::rows(catalogue(), &log.job(), &[], None);
+        let row = rows.into_iter().find(|r| r.check == "brake-cut-right");
+        row.and_then(|r| r.tries.last().cloned()).unwrap()
+    };
+    log.add(checked("brake-cut-right", ProofResult::Pass, "250 ms"));
+    assert_eq!(
+        (last(&log).result, last(&log).value),
+        (ProofResult::Pass, Some(0.25))
+    );
+    log.add(checked("brake-cut-right", ProofResult::Pass, "450 ms"));
+    assert_eq!(last(&log).result, ProofResult::Fail);
+    for typed in ["0.2 V", "quick", ""] {
+        let body = checked("brake-cut-right", ProofResult::Pass, typed);
+        assert_eq!(log.refuses(&body, Role::Technician), Some("bad-reading"));
+    }
+}
+
+#[test]
 fn the_hand_back_is_held_until_everything_is_proved() {
     let mut log = on_the_bench();
     swap(&mut log, "throttle");
@@ -435,6 +460,36 @@ fn other() -> Log {
     });
     log.clear_gate();
     log
+}
+
+#[test]
+fn the_floor_of_an_unknown_pack_is_that_of_each_chemistry() {
+    let mut log = Log::default();
+    log.add(Body::Opened {
+        words: "Dead".into(),
+        volts_class: 48,
+        drive: "other".into(),
+        seconds: 0.0,
+        from_job: None,
+    });
+    log.add(Body::Pack {
+        pack: Uuid::from_u128(1),
+        sticker: "K-1".into(),
+    });
+    let floors = spannung_core::job::gate::floors(catalogue(), &log.job());
+    let volts: Vec<f64> = floors.iter().map(|f| (f.volts * 10.0).round()).collect();
+    assert_eq!(volts, [400.0, 351.0, 325.0, 300.0]);
+    let refuses = |answer, typed| log.refuses(&gate("floor", answer, typed), Role::Technician);
+    assert_eq!(refuses("above", Some("41")), None);
+    assert_eq!(refuses("above", Some("29")), Some("figure-differs"));
+    assert_eq!(refuses("below", Some("41")), Some("figure-differs"));
+    // between two floors it takes somebody who knows the cells
+    assert_eq!(refuses("above", Some("33")), None);
+    assert_eq!(refuses("below", Some("33")), None);
+    assert_eq!(refuses("above", None), Some("bad-reading"));
+    assert_eq!(refuses("above", Some("480")), Some("absurd-reading"));
+    assert_eq!(refuses("nothing", Some("0.1")), None);
+    assert_eq!(refuses("unknown", None), None);
 }
 
 fn point(on: ReadOn, typed: &str) -> Body {

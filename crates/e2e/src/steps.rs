@@ -6,18 +6,18 @@ use serde_json::{Value, json};
 use thirtyfour::prelude::*;
 
 impl Shop {
-    /// Answer the open contacts of the gate, one after the other.
+    /// Answer the open contacts of the gate, one after the other; the pack reads this at rest.
     ///
     /// # Errors
     /// A contact does not close.
-    pub async fn close_gate(&self, sticker: &str) -> Done {
+    pub async fn close_gate(&self, sticker: &str, volts: &str) -> Done {
         let b = &self.browser;
         b.fill("input[name=sticker]", sticker).await?;
         b.press_text("Name the pack").await?;
         for check in ["shape", "leak", "heat", "fall", "water"] {
             self.answer(check, "1").await?;
         }
-        b.fill("input[name=floor]", "51,6").await?;
+        b.fill("input[name=floor]", volts).await?;
         b.press_text("Above the floor").await?;
         b.see("[data-contact=floor][data-standing=clear]").await?;
         for check in ["smell", "wheel", "off"] {

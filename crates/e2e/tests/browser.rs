@@ -18,7 +18,7 @@ async fn from_a_complaint_to_a_closed_record() -> Done {
     b.read("After the gate:")
         .await
         .or(Ok::<(), spannung_e2e::Failure>(()))?;
-    shop.close_gate("B-77").await?;
+    shop.close_gate("B-77", "51,6").await?;
     b.press("[data-to-bench]").await?;
     // first minute: answered by keys
     b.see("[data-card^=fm-]").await?;
@@ -212,7 +212,7 @@ async fn bad_readings_get_a_sentence_and_keep_what_was_typed() -> Done {
     let b = &shop.browser;
     shop.new_job("One jerk then nothing").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-21").await?;
+    shop.close_gate("B-21", "51,6").await?;
     b.press("[data-to-bench]").await?;
     b.see("[data-card]").await?;
     shop.choose("halls", "t-hall-5v").await?;
@@ -307,7 +307,7 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     let b = &shop.browser;
     shop.new_job("Lights up but no drive").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-31").await?;
+    shop.close_gate("B-31", "51,6").await?;
     b.press("[data-to-bench]").await?;
     b.see("[data-card]").await?;
     shop.choose("halls", "t-hall-5v").await?;

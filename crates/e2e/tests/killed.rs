@@ -2,10 +2,9 @@
 //! once, and after retries every entry is.
 
 use serde_json::{Value, json};
-use spannung_e2e::{Client, Database, Done, Server};
+use spannung_e2e::cluster::Cluster;
+use spannung_e2e::{Client, Database, Done, Server, kills};
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
@@ -119,141 +118,20 @@ async fn the_server_is_killed_while_three_people_write() -> Done {
     database.remove().await
 }
 
-/// A PostgreSQL of its own with durable settings.
-struct Cluster {
-    folder: PathBuf,
-    bin: PathBuf,
-    port: u16,
-}
-
-fn is_root() -> bool {
-    std::fs::metadata("/proc/self").is_ok_and(|m| std::os::unix::fs::MetadataExt::uid(&m) == 0)
-}
-
-impl Cluster {
-    fn command(&self, program: &str) -> Command {
-        let path = self.bin.join(program);
-        if is_root() {
-            let mut c = Command::new("setpriv");
-            c.args([
-                "--reuid=postgres",
-                "--regid=postgres",
-                "--init-groups",
-                "--reset-env",
-            ])
-            .arg(path);
-            c
-        } else {
-            Command::new(path)
-        }
-    }
-
-    fn create() -> Done<Self> {
-        let bin = std::env::var("SPANNUNG_PG_BIN")
-            .map_err(|_| "SPANNUNG_PG_BIN is not set: run the tests with ./spannung test")?;
-        let folder =
-            Path::new("/var/tmp").join(format!("spannung-kill-{}", Uuid::new_v4().simple()));
-        std::fs::create_dir(&folder)?;
-        if is_root() {
-            let done = Command::new("chown")
-                .arg("postgres:postgres")
-                .arg(&folder)
-                .status()?;
-            assert!(done.success());
-        }
-        let port = std::net::TcpListener::bind("127.0.0.1:0")?
-            .local_addr()?
-            .port();
-        let cluster = Self {
-            folder,
-            bin: bin.into(),
-            port,
-        };
-        let done = cluster
-            .command("initdb")
-            .arg("-D")
-            .arg(cluster.folder.join("db"))
-            .args([
-                "-U",
-                "spannung",
-                "-A",
-                "trust",
-                "-E",
-                "UTF8",
-                "--locale=C.UTF-8",
-            ])
-            .stdout(Stdio::null())
-            .status()?;
-        assert!(done.success(), "initdb");
-        cluster.start()?;
-        Ok(cluster)
-    }
-
-    fn start(&self) -> Done {
-        let options = format!(
-            "-c listen_addresses=127.0.0.1 -c port={} -c unix_socket_directories=''",
-            self.port
-        );
-        let done = self
-            .command("pg_ctl")
-            .arg("-D")
-            .arg(self.folder.join("db"))
-            .arg("-l")
-            .arg(self.folder.join("log"))
-            .args(["-w", "-t", "60", "-o", &options, "start"])
-            .stdout(Stdio::null())
-            .status()?;
-        if done.success() {
-            Ok(())
-        } else {
-            Err("postgres does not start".into())
-        }
-    }
-
-    /// Kill the postmaster and, as a power cut would, everything it started.
-    fn kill(&self) -> Done {
-        let text = std::fs::read_to_string(self.folder.join("db/postmaster.pid"))?;
-        let pid = text.lines().next().ok_or("no pid")?.to_string();
-        let children = Command::new("ps")
-            .args(["-o", "pid=", "--ppid", &pid])
-            .output()?
-            .stdout;
-        let mut all = vec![pid];
-        all.extend(
-            String::from_utf8_lossy(&children)
-                .split_whitespace()
-                .map(String::from),
-        );
-        let done = Command::new("kill").arg("-9").args(&all).status()?;
-        assert!(done.success());
-        let begun = Instant::now();
-        while all.iter().any(|p| Path::new("/proc").join(p).exists())
-            && begun.elapsed() < Duration::from_secs(10)
-        {
-            std::thread::sleep(Duration::from_millis(5));
-        }
-        Ok(())
-    }
-}
-
-impl Drop for Cluster {
-    fn drop(&mut self) {
-        let _ = self
-            .command("pg_ctl")
-            .arg("-D")
-            .arg(self.folder.join("db"))
-            .args(["-m", "immediate", "stop"])
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .status();
-        let _ = std::fs::remove_dir_all(&self.folder);
-    }
+/// The short version of `cargo run -p spannung-e2e --bin kills`: every kind of kill, a few times.
+#[tokio::test]
+async fn random_kills_lose_nothing_and_double_nothing() -> Done {
+    let tally = kills::run(6, 41, false).await?;
+    assert_eq!(tally.kills(), 6);
+    assert!(tally.acknowledged > 0, "{tally:?}");
+    assert_eq!((tally.lost, tally.doubled), (0, 0), "{tally:?}");
+    Ok(())
 }
 
 #[tokio::test]
 async fn the_postmaster_is_killed_while_three_people_write() -> Done {
     let cluster = Cluster::create()?;
-    let url = format!("postgres://spannung@127.0.0.1:{}/postgres", cluster.port);
+    let url = cluster.url();
     let server = Server::start(&url, &["--demo"])?;
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
     let job = open(&client).await?;

@@ -167,3 +167,173 @@ fn picture() -> Done<std::path::PathBuf> {
     std::fs::write(&file, bytes)?;
     Ok(file)
 }
+
+/// Notes of a job, in the order of the log, with their time.
+async fn notes(client: &Client, job: &str) -> Done<Vec<(String, String)>> {
+    let bundle = client.get(&format!("/jobs/{job}/export.json")).await?;
+    let all = bundle["entries"].as_array().ok_or("no entries")?;
+    let word = |v: &serde_json::Value| v.as_str().unwrap_or_default().to_string();
+    Ok(all
+        .iter()
+        .filter(|e| e["body"]["kind"] == "note")
+        .map(|e| (word(&e["body"]["text"]), word(&e["at"])))
+        .collect())
+}
+
+#[tokio::test]
+async fn a_double_press_writes_once() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Brake squeals").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    b.fill("input[aria-label=Note]", "Pads are glazed").await?;
+    let button = b
+        .page
+        .find(By::XPath("//button[contains(., 'Write it')]"))
+        .await?;
+    b.page
+        .action_chain()
+        .double_click_element(&button)
+        .perform()
+        .await?;
+    b.read("Note: Pads are glazed").await?;
+    // two presses in one breath, quicker than any page is drawn
+    b.fill("input[aria-label=Note]", "Cleaned").await?;
+    b.script(
+        "const b = [...document.querySelectorAll('button')].find(x => x.textContent.includes('Write it'));
+         b.click(); b.click();",
+    )
+    .await?;
+    b.read("Note: Cleaned").await?;
+    note(&shop, "Cleaned").await?;
+    b.see("[data-line=note]:nth-of-type(4)").await?;
+    let texts: Vec<String> = notes(&client, &id)
+        .await?
+        .into_iter()
+        .map(|n| n.0)
+        .collect();
+    assert_eq!(
+        texts,
+        ["Pads are glazed", "Cleaned", "Cleaned"],
+        "the same words later are another note"
+    );
+    shop.close().await
+}
+
+#[tokio::test]
+async fn what_one_tab_keeps_another_sends_once() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Creaks").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let record = format!("{}/jobs/{id}/record", shop.server.url);
+    b.page.goto(&record).await?;
+    b.see("[data-line]").await?;
+    shop.block_writes(true).await?;
+    note(&shop, "one").await?;
+    note(&shop, "two").await?;
+    b.see("[data-outbox='2']").await?;
+    let first = b.page.window().await?;
+    let second = b.page.new_tab().await?;
+    b.page.switch_to_window(second).await?;
+    b.page.goto(&record).await?;
+    b.read("Note: two").await?;
+    note(&shop, "three").await?;
+    b.read("Note: three").await?;
+    b.page.switch_to_window(first).await?;
+    shop.block_writes(false).await?;
+    b.gone("[data-outbox='2']").await?;
+    note(&shop, "four").await?;
+    b.read("Note: four").await?;
+    let texts: Vec<String> = notes(&client, &id)
+        .await?
+        .into_iter()
+        .map(|n| n.0)
+        .collect();
+    assert_eq!(texts, ["one", "two", "three", "four"]);
+    shop.close_after_a_cut().await
+}
+
+#[tokio::test]
+async fn a_wrong_clock_on_the_device_orders_nothing_wrong() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Wobbles").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    note(&shop, "before").await?;
+    b.read("Note: before").await?;
+    // somebody sets the tablet's clock two days ahead, then three back
+    for (hours, text) in [(48, "ahead"), (-72, "behind")] {
+        b.script(&format!(
+            "window.trueNow ??= Date.now; Date.now = () => window.trueNow.call(Date) + {hours} * 3600e3;"
+        ))
+        .await?;
+        note(&shop, text).await?;
+        b.read(&format!("Note: {text}")).await?;
+    }
+    let all = notes(&client, &id).await?;
+    let texts: Vec<&str> = all.iter().map(|n| n.0.as_str()).collect();
+    assert_eq!(texts, ["before", "ahead", "behind"]);
+    let opened = client.get(&format!("/jobs/{id}/export.json")).await?["entries"][0]["at"].clone();
+    let now = client.get("/rack").await?["now"].clone();
+    for (text, at) in &all {
+        let at = Some(at.as_str());
+        assert!(
+            opened.as_str() <= at && at <= now.as_str(),
+            "{text}: {at:?}"
+        );
+    }
+    shop.close().await
+}
+
+#[tokio::test]
+async fn what_one_person_kept_goes_out_under_no_other_name() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Rattles").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    b.see("[data-line]").await?;
+    shop.block_writes(true).await?;
+    note(&shop, "by Pavo").await?;
+    b.see("[data-outbox='1']").await?;
+    let over = async |name: &str, code: &str| -> Done {
+        b.press("[data-person]").await?;
+        b.press(&format!("[data-who='{name}']")).await?;
+        b.fill("input[name=code]", code).await?;
+        b.press("[data-take-over]").await?;
+        b.see(&format!("[data-person='{name}']")).await?;
+        Ok(())
+    };
+    over("Signe Lorr", "9316").await?;
+    shop.block_writes(false).await?;
+    note(&shop, "by Signe").await?;
+    b.read("Note: by Signe").await?;
+    b.press("[data-outbox='1']").await?;
+    b.read("sent when Pavo Renk is signed in").await?;
+    b.press("[data-outbox='1']").await?;
+    over("Pavo Renk", "2518").await?;
+    b.read("Note: by Pavo").await?;
+    let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
+    let by: Vec<(&str, &str)> = bundle["entries"]
+        .as_array()
+        .ok_or("no entries")?
+        .iter()
+        .filter(|e| e["body"]["kind"] == "note")
+        .filter_map(|e| e["body"]["text"].as_str().zip(e["by"].as_str()))
+        .collect();
+    assert_eq!(by, [("by Signe", "Signe Lorr"), ("by Pavo", "Pavo Renk")]);
+    shop.close_after_a_cut().await
+}

@@ -59,7 +59,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[aria-label='brushed toy']").await?;
     b.read("No suspects for this vehicle").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-51").await?;
+    shop.close_gate("B-51", "12,6").await?;
     b.press("[data-to-bench]").await?;
     b.see("[data-no-suspects]").await?;
     b.fill("input[name=twin]", "Ride-on 9, drives well").await?;
@@ -131,7 +131,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[aria-label='12 V']").await?;
     b.press("[aria-label='brushed toy']").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-52").await?;
+    shop.close_gate("B-52", "12,6").await?;
     b.press("[data-to-bench]").await?;
     b.press("[data-use-sheet='Green tractor, 12 V']").await?;
     b.see("[data-point='Block at rest'] [data-unverified]")
@@ -647,4 +647,95 @@ async fn an_empty_shop_makes_its_first_owner_by_a_link() -> Done {
     assert_eq!(reply.status(), 404);
     drop(again);
     database.remove().await
+}
+
+#[tokio::test]
+async fn times_and_lengths_are_the_shops() -> Done {
+    let shop = Shop::open(1280, 800, "Ilse Dorn").await?;
+    let b = &shop.browser;
+    b.page.goto(format!("{}/shop", shop.server.url)).await?;
+    pick(b, "time-zone", "Pacific/Auckland").await?;
+    b.press("[data-pick=imperial]").await?;
+    b.press("[data-keep-shop]").await?;
+    b.read("kept").await?;
+    let client = Client::sign_in(&shop.server.url, "Ilse Dorn").await?;
+    let view = client.open("Throttle dead").await?;
+    let view = client.open_gate(view, "B-71").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    go(&shop, &id, "intake").await?;
+    // summer time there: thirteen hours ahead
+    b.see("input[name=promised]").await?;
+    b.script(
+        "const f = document.querySelector('input[name=promised]');
+         Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(f, '2028-10-20T10:00');
+         f.dispatchEvent(new Event('input', { bubbles: true }));",
+    )
+    .await?;
+    b.fill("input[name=stop]", "45").await?;
+    b.press("[data-save]").await?;
+    b.read("kept").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(view["promised"], "2028-10-19T21:00:00Z");
+    assert_eq!(view["stop_loss_minutes"], 45.0);
+    go(&shop, &id, "record").await?;
+    b.read("promised for Fri 20.10. 10:00").await?;
+    // miles and feet, where there are any
+    go(&shop, &id, "proof").await?;
+    b.read("35–50 N·m (26–37 lbf·ft)").await?;
+    client.prove_all(&id).await?;
+    go(&shop, &id, "hand-back").await?;
+    b.press("[data-outcome=no-fault-found]").await?;
+    b.script(
+        "const f = document.querySelector('input[name=recheck]');
+         Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(f, '2028-11-01');
+         f.dispatchEvent(new Event('input', { bubbles: true }));",
+    )
+    .await?;
+    b.fill("input[name=km]", "100").await?;
+    b.fill("input[name=recheck-what]", "axle nuts").await?;
+    b.press("[data-hand-back]").await?;
+    b.read("after 100 miles").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(view["closed"]["recheck"]["km"], 161);
+    assert_eq!(view["closed"]["recheck"]["by"], "2028-10-31T23:00:00Z");
+    // it is back: the next job begins from this one
+    b.press("[data-back]").await?;
+    b.see("[data-known]").await?;
+    b.fill("#words", "Back to be looked at").await?;
+    b.press("[data-to-gate]").await?;
+    b.see("input[name=sticker]").await?;
+    let next = client
+        .get(&format!("/jobs/{}", shop.job_id().await?))
+        .await?;
+    assert_eq!(next["from_job"]["id"], id);
+    shop.close().await
+}
+
+#[tokio::test]
+async fn readings_come_in_from_a_file() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open_other("The twin").await?;
+    let view = client.open_gate(view, "B-72").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    go(&shop, &id, "record").await?;
+    b.see("[data-csv-in]").await?;
+    let file = std::env::temp_dir().join(format!("{}.csv", Uuid::new_v4()));
+    let choose = async |text: &str| -> Done {
+        std::fs::write(&file, text)?;
+        let field = b.page.find(By::Css("input[name=csv]")).await?;
+        field.send_keys(file.to_string_lossy()).await?;
+        Ok(())
+    };
+    choose("name;value\nA;3\n").await?;
+    b.read("has none of the columns").await?;
+    choose("name,unit,typed\nKey switch,V,\"12,4 A\"\n").await?;
+    b.see("[data-csv=refused]").await?;
+    choose("name,unit,typed\nKey switch,V,\"12,4\"\nFuse,V,12.3\n").await?;
+    b.read("2 readings read from").await?;
+    std::fs::remove_file(&file)?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(view["points"].as_array().map(Vec::len), Some(2));
+    shop.close().await
 }

@@ -5,7 +5,7 @@ use crate::error::ApiError;
 use argon2::{Argon2, PasswordHasher, PasswordVerifier, password_hash::phc::PasswordHash};
 use axum::extract::{FromRequestParts, Request, State};
 use axum::http::request::Parts;
-use axum::http::{Method, StatusCode, header};
+use axum::http::{HeaderMap, Method, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::Response;
 use axum_extra::extract::CookieJar;
@@ -14,6 +14,7 @@ use rand::Rng;
 use sha2::{Digest, Sha256};
 use spannung_core::job::Role;
 use spannung_store::people::Person;
+use std::net::IpAddr;
 use time::Duration;
 
 /// Name of the session cookie.
@@ -35,6 +36,22 @@ pub fn new_token() -> String {
     let mut bytes = [0u8; 32];
     rand::rng().fill_bytes(&mut bytes);
     bytes.iter().map(|b| format!("{b:02x}")).collect()
+}
+
+/// Who calls: the peer, or, where a proxy on this machine is said to stand before, the last address in
+/// its `X-Forwarded-For`, the only one the proxy itself has written.
+pub fn caller(behind_proxy: bool, peer: IpAddr, headers: &HeaderMap) -> IpAddr {
+    if !behind_proxy || !peer.is_loopback() {
+        return peer;
+    }
+    headers
+        .get_all("x-forwarded-for")
+        .iter()
+        .next_back()
+        .and_then(|v| v.to_str().ok())
+        .and_then(|v| v.rsplit(',').next())
+        .and_then(|v| v.trim().parse().ok())
+        .unwrap_or(peer)
 }
 
 /// The session cookie; `Secure` when the public address is https.
@@ -186,4 +203,25 @@ pub async fn same_origin(
         }
     }
     Ok(next.run(request).await)
+}
+
+#[cfg(test)]
+mod tests {
+    #![allow(clippy::unwrap_used)] // a test that panics says where
+    use super::*;
+
+    #[test]
+    fn only_a_proxy_on_this_machine_is_believed_and_only_its_own_word() {
+        let mut headers = HeaderMap::new();
+        headers.append("x-forwarded-for", "6.6.6.6, 10.0.0.7".parse().unwrap());
+        let here: IpAddr = "127.0.0.1".parse().unwrap();
+        let away: IpAddr = "10.0.0.9".parse().unwrap();
+        let tablet: IpAddr = "10.0.0.7".parse().unwrap();
+        assert_eq!(caller(true, here, &headers), tablet);
+        assert_eq!(caller(false, here, &headers), here);
+        assert_eq!(caller(true, away, &headers), away);
+        assert_eq!(caller(true, here, &HeaderMap::new()), here);
+        headers.append("x-forwarded-for", "nonsense".parse().unwrap());
+        assert_eq!(caller(true, here, &headers), here);
+    }
 }

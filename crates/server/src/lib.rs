@@ -50,6 +50,8 @@ pub struct App {
     pub clock: Clock,
     /// Public address: decides cookie flags and the allowed origin.
     pub public_url: Arc<str>,
+    /// A proxy on this machine stands before the server and hands on who calls.
+    pub behind_proxy: bool,
     /// Folder of the built page.
     pub web: Arc<PathBuf>,
     /// Which jobs have new entries, for whoever follows one.

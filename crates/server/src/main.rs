@@ -37,6 +37,9 @@ enum Command {
         /// Public address, such as https://bench.example; decides cookie flags and allowed origin.
         #[arg(long)]
         public_url: Option<String>,
+        /// A proxy on this machine stands before: believe the last address in its X-Forwarded-For.
+        #[arg(long)]
+        behind_proxy: bool,
         /// Folder of the built page.
         #[arg(long, default_value = "web/dist")]
         web: PathBuf,
@@ -77,6 +80,7 @@ async fn run(cli: Cli) -> Result<(), String> {
         database_url_file,
         listen,
         public_url,
+        behind_proxy,
         web,
         demo: with_demo,
         freeze,
@@ -111,6 +115,7 @@ async fn run(cli: Cli) -> Result<(), String> {
         public_url: public_url
             .unwrap_or_else(|| format!("http://{bound}"))
             .into(),
+        behind_proxy,
         web: Arc::new(web),
         closing: tokio::sync::watch::Sender::new(false),
         tickets: Arc::default(),

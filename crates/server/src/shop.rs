@@ -33,8 +33,16 @@ pub struct Shop {
     pub bands: Bands,
     /// Days within which the same complaint is a comeback.
     pub comeback_days: u32,
+    /// Time zone as region and town, of the IANA data base: everything is kept in UTC and shown in it.
+    #[serde(default = "utc")]
+    #[schema(required = true)]
+    pub time_zone: String,
     /// Units.
     pub units: Units,
+}
+
+fn utc() -> String {
+    "UTC".into()
 }
 
 impl Default for Shop {
@@ -45,6 +53,7 @@ impl Default for Shop {
             terms: Terms::default(),
             bands: usual_bands(),
             comeback_days: 90,
+            time_zone: utc(),
             units: Units::Metric,
         }
     }
@@ -99,6 +108,12 @@ impl Shop {
         {
             return bad("bands", "Each band 0 and A to E has a price of 0 or more.");
         }
+        if jiff::tz::TimeZone::get(&self.time_zone).is_err() {
+            return bad(
+                "time_zone",
+                "A time zone is a region and a town, such as Europe/Lisbon, or UTC.",
+            );
+        }
         if self.comeback_days > 3650 {
             return bad("comeback_days", "A comeback counts for up to 3650 days.");
         }
@@ -111,8 +126,16 @@ impl Shop {
 /// # Errors
 /// The database does not answer.
 pub async fn now(app: &App) -> Result<Shop, ApiError> {
-    let stored = app.store.shop().await?;
-    Ok(stored
-        .and_then(|v| serde_json::from_value(v).ok())
-        .unwrap_or_default())
+    match app.store.shop().await? {
+        None => Ok(Shop::default()),
+        // never the usual settings in place of the shop's own: a bill would be wrong without a word
+        Some(stored) => serde_json::from_value(stored).map_err(|e| {
+            ApiError::refused(
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "settings-unreadable",
+                None,
+                format!("The shop's settings do not read: {e}."),
+            )
+        }),
+    }
 }

@@ -163,7 +163,10 @@ pub async fn append(
             if let Body::Pack { pack, .. } = &body {
                 brought.extend(app.store.brought(id, &[*pack]).await?);
             }
+            // a device whose clock is behind writes nothing before the job began
+            let begun = trial.first().map(|e| e.at);
             let at = one.at.unwrap_or_else(|| app.clock.now());
+            let at = begun.map_or(at, |begun| at.max(begun));
             let rests = body.rests_on_pack(&app.catalogue) || raises(app, &body);
             let next_seq = trial.last().map_or(1, |e| e.seq + 1);
             trial.push(Logged {

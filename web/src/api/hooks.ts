@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { flush, onView, write, type Written } from "../outbox/outbox";
-import { setCurrency } from "../ui/format";
+import { keepClock, shopNow } from "./clock";
+import { setHabits } from "../ui/format";
 import { api, entry, take, type Body, type JobView } from "./client";
 
 export const useMe = () =>
@@ -16,7 +17,11 @@ export const useShop = () =>
     staleTime: 300_000,
     queryFn: async () => {
       const shop = await take(api.GET("/shop"));
-      setCurrency(shop.terms.currency);
+      setHabits({
+        currency: shop.terms.currency,
+        zone: shop.time_zone,
+        imperial: shop.units === "imperial",
+      });
       return shop;
     },
   });
@@ -71,10 +76,6 @@ export const useReport = (id: string) =>
     queryFn: () => take(api.GET("/jobs/{id}/report", { params: { path: { id } } })),
   });
 
-// the shop's clock beside this device's, so that what is written without the server carries the right time
-let ahead = 0;
-const shopTime = (): string => new Date(Date.now() + ahead).toISOString();
-
 /** A word or two for what waits, as the person would say it. */
 const wordsOf = (bodies: Body[]): string => {
   const b = bodies[bodies.length - 1];
@@ -86,17 +87,28 @@ const wordsOf = (bodies: Body[]): string => {
   return (b?.kind ?? "").replaceAll("-", " ");
 };
 
+// the last thing that was written, for a press that comes twice
+let last = { what: "", at: -Infinity, came: undefined as Promise<Written> | undefined };
+const TWICE_MS = 400;
+
 /** Append entries to a job. What was decided on goes along, so that newer entries are not overrun. Without
- * the server they are kept on this device, and the answer says so. */
+ * the server they are kept on this device, and the answer says so. The same again within the time of a
+ * double press is the same. */
 export function useAppend(job: JobView | undefined) {
   return useMutation({
     networkMode: "always",
-    mutationFn: (bodies: Body[]): Promise<Written> =>
-      write({
+    mutationFn: (bodies: Body[]): Promise<Written> => {
+      const what = JSON.stringify([job?.id, bodies]);
+      const now = performance.now();
+      if (last.came !== undefined && last.what === what && now - last.at < TWICE_MS) return last.came;
+      const came = write({
         job: job?.id ?? "",
         words: wordsOf(bodies),
-        entries: bodies.map((b) => ({ ...entry(b, job?.head), at: shopTime() })),
-      }),
+        entries: bodies.map((b) => ({ ...entry(b, job?.head), at: shopNow() })),
+      });
+      last = { what, at: now, came };
+      return came;
+    },
   });
 }
 
@@ -110,7 +122,7 @@ export function useAddPhoto(job: JobView) {
       return write({
         job: job.id,
         words: wordsOf([body]),
-        entries: [{ ...entry(body, job.head), at: shopTime() }],
+        entries: [{ ...entry(body, job.head), at: shopNow() }],
         photo: { id: photo, bytes: await file.arrayBuffer(), type: file.type || "image/jpeg" },
       });
     },
@@ -135,7 +147,7 @@ export function useLive(job: JobView | undefined): void {
   const id = job?.id;
   const now = job?.now;
   useEffect(() => {
-    if (now !== undefined) ahead = Date.parse(now) - Date.now();
+    if (now !== undefined) keepClock(now);
   }, [now]);
   useEffect(() => {
     if (id === undefined) return undefined;

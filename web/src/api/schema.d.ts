@@ -1494,6 +1494,16 @@ export interface components {
              */
             share: number;
         };
+        /** @description A voltage below which the pack of this vehicle must not be charged. */
+        Floor: {
+            /** @description Chemistry, or `this pack` where the wiring model knows it. */
+            of: string;
+            /**
+             * Format: double
+             * @description Volts of the whole pack.
+             */
+            volts: number;
+        };
         /** @description An answer that can be given at the gate. */
         GateChoice: {
             id: string;
@@ -1526,11 +1536,8 @@ export interface components {
         /** @description The gate. */
         GateView: {
             contacts: components["schemas"]["GateContact"][];
-            /**
-             * Format: double
-             * @description Floor of the pack, volts.
-             */
-            floor_volts: number;
+            /** @description Floor of the pack; one for each chemistry where no wiring model knows it. */
+            floors: components["schemas"]["Floor"][];
             history: components["schemas"]["PackLine"][];
             quarantine: components["schemas"]["QuarantineView"][];
             standing: components["schemas"]["Standing"];
@@ -1738,6 +1745,11 @@ export interface components {
             value: string;
             /** @description Struck out, with the reason. */
             voided?: string | null;
+            /**
+             * Format: date-time
+             * @description An instant it speaks of, shown behind the value: end of a wait, promise, re-check.
+             */
+            when?: string | null;
         };
         /** @description How many lines came in. */
         LinesIn: {
@@ -2161,6 +2173,8 @@ export interface components {
             how: string;
             /** @description Limit in words. */
             limit: string;
+            /** @description The limit in feet and pounds, inches or °F, where it has one of these. */
+            limit_imperial?: string | null;
             /**
              * Format: double
              * @description Lowest figure that passes.
@@ -2204,6 +2218,11 @@ export interface components {
             stale: boolean;
             /** @description Figure as typed. */
             typed: string;
+            /**
+             * Format: double
+             * @description The same in the check's unit; none for OL and for a check without a figure.
+             */
+            value?: number | null;
             /** @description What was seen. */
             words: string;
         };
@@ -2215,6 +2234,8 @@ export interface components {
             fitted: boolean;
             /** @description Limit. */
             limit: string;
+            /** @description The limit in feet and pounds, inches or °F, where it has one of these. */
+            limit_imperial?: string | null;
             /** @description Name. */
             name: string;
         };
@@ -2504,6 +2525,8 @@ export interface components {
             name: string;
             /** @description Rate, step and tax. */
             terms: components["schemas"]["Terms"];
+            /** @description Time zone as region and town, of the IANA data base: everything is kept in UTC and shown in it. */
+            time_zone: string;
             /** @description Units. */
             units: components["schemas"]["Units"];
         };
@@ -4212,9 +4235,11 @@ export interface operations {
     };
     find_vehicles: {
         parameters: {
-            query: {
+            query?: {
                 /** @description Words in name, frame number or complaint. */
-                find: string;
+                find?: string;
+                /** @description Instead of words: the vehicle as it left with this job. */
+                job?: string | null;
             };
             header?: never;
             path?: never;

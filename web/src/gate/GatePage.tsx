@@ -96,7 +96,7 @@ const Gate = ({ job }: { job: JobView }) => {
                   <Ask
                     key={asked.id}
                     contact={asked}
-                    floor={g.floor_volts}
+                    floors={g.floors}
                     busy={append.isPending}
                     onAnswer={(a, t) => {
                       answer(asked, a, t);
@@ -195,12 +195,12 @@ const NamePack = ({ append }: { append: Append }) => {
 
 const Ask = ({
   contact: c,
-  floor,
+  floors,
   busy,
   onAnswer,
 }: {
   contact: GateContact;
-  floor: number;
+  floors: JobView["gate"]["floors"];
   busy: boolean;
   onAnswer: (a: string, typed?: string) => void;
 }) => {
@@ -243,8 +243,14 @@ const Ask = ({
             }}
             sx={{ width: 180 }}
           />
-          <span>
-            Floor of this pack <b>{floor.toFixed(1)} V</b>
+          <span data-floors>
+            {floors.length === 1 ? "Floor of " : "Floor by what is inside: "}
+            {floors.map((f, k) => (
+              <span key={f.of} style={{ whiteSpace: "nowrap" }}>
+                {k > 0 ? ", " : ""}
+                {f.of} <b>{f.volts.toFixed(1)} V</b>
+              </span>
+            ))}
           </span>
         </Box>
       )}

@@ -10,7 +10,7 @@ import { useClasses } from "../repair/PartForm";
 import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
 import { Line, OneOf, Select, number, pressed } from "../ui/form";
-import { day } from "../ui/format";
+import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
 import { ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
 
 export const OUTCOMES: [Outcome, string][] = [
@@ -84,7 +84,7 @@ const Ended = ({ job }: { job: JobView }) => {
         {c.recheck && (
           <span data-recheck>
             Comes back by <b>{day(c.recheck.by)}</b>
-            {c.recheck.km == null ? "" : ` or after ${String(c.recheck.km)} km`}: {c.recheck.what}
+            {c.recheck.km == null ? "" : ` or after ${distance(c.recheck.km)}`}: {c.recheck.what}
           </span>
         )}
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
@@ -99,6 +99,9 @@ const Ended = ({ job }: { job: JobView }) => {
             Shop’s copy
           </Button>
           <Button onClick={() => void go(`/jobs/${job.id}/record`)}>To the record</Button>
+          <Button onClick={() => void go(`/new?from=${job.id}`)} data-back>
+            It is back: new job
+          </Button>
         </Box>
       </Box>
     </KeyedCard>
@@ -125,12 +128,13 @@ const Ending = ({ job }: { job: JobView }) => {
   const open = job.items.filter((i) => i.standing === "open").length;
   const close = () => {
     if (outcome === undefined) return;
-    const distance = km.trim() === "" ? null : number(km);
-    if (distance !== null && !Number.isInteger(distance)) {
-      setError(`“${km}” are no kilometres. Write a whole number such as 200.`);
+    const after = km.trim() === "" ? null : number(km);
+    if (after !== null && !Number.isInteger(after)) {
+      setError(`“${km}” are no ${distanceUnit()}. Write a whole number such as 200.`);
       return;
     }
-    if (by !== "" && what.trim() === "") {
+    const at = instant(by);
+    if (at !== null && what.trim() === "") {
       setError("Say what is looked at when it comes back.");
       return;
     }
@@ -142,7 +146,7 @@ const Ending = ({ job }: { job: JobView }) => {
         cause_confirmed: names && cause === "seen",
         words,
         watch,
-        recheck: by === "" ? null : { by: `${by}T12:00:00Z`, km: distance, what },
+        recheck: at === null ? null : { by: at, km: after === null ? null : kilometres(after), what },
       },
     ]);
   };
@@ -225,7 +229,13 @@ const Ending = ({ job }: { job: JobView }) => {
             <Line label="What to watch" name="watch" value={watch} onChange={setWatch} />
             <Box sx={{ display: "grid", gridTemplateColumns: "170px 130px 1fr", gap: 1.2 }}>
               <Line label="Re-check by" name="recheck" type="date" value={by} onChange={setBy} />
-              <Line label="or after km" name="km" value={km} onChange={setKm} mode="numeric" />
+              <Line
+                label={`or after ${distanceUnit()}`}
+                name="km"
+                value={km}
+                onChange={setKm}
+                mode="numeric"
+              />
               <Line label="What is looked at then" name="recheck-what" value={what} onChange={setWhat} />
             </Box>
             {error !== undefined && <ErrorLine>{error}</ErrorLine>}

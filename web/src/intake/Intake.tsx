@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import { api, entry, take, type Body, type KnownVehicle, type Preview } from "../api/client";
 import { useAppend, useChoices, useJob, useVehicles } from "../api/hooks";
 import { Suspects } from "../bench/Suspects";
@@ -11,7 +11,7 @@ import { JobLine } from "../frame/JobLine";
 import { v } from "../theme/tokens";
 import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
-import { day } from "../ui/format";
+import { day, number4 } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, Heading, Key, KeyedCard } from "../ui/parts";
 import { LaterForm } from "./Later";
@@ -84,6 +84,20 @@ export const IntakeNew = () => {
   const set = (change: Partial<Draft>) => {
     setDraft((d) => ({ ...d, ...change }));
   };
+  // a vehicle that comes back begins with what is known of it
+  const [params, setParams] = useSearchParams();
+  const from = params.get("from");
+  const back = useQuery({
+    queryKey: ["vehicles", "job", from],
+    enabled: from !== null,
+    queryFn: () => take(api.GET("/vehicles", { params: { query: { job: from } } })),
+  });
+  const left = back.data?.[0];
+  useEffect(() => {
+    if (left === undefined || from === null) return;
+    setDraft((d) => ({ ...d, from: left, volts: left.volts_class, drive: left.drive }));
+    setParams({}, { replace: true });
+  }, [left, from, setParams]);
   useEffect(() => {
     localStorage.setItem(DRAFT, JSON.stringify(draft));
   }, [draft]);
@@ -279,12 +293,6 @@ export const IntakeNew = () => {
           </Box>
         </Box>
       </Box>
-      <Known
-        draft={draft}
-        onPick={(k) => {
-          set(k === undefined ? { from: undefined } : { from: k, volts: k.volts_class, drive: k.drive });
-        }}
-      />
       <Box
         sx={{
           px: 2,
@@ -297,6 +305,12 @@ export const IntakeNew = () => {
           flex: "none",
         }}
       >
+        <Known
+          draft={draft}
+          onPick={(k) => {
+            set(k === undefined ? { from: undefined } : { from: k, volts: k.volts_class, drive: k.drive });
+          }}
+        />
         {p?.heard.map((h) => (
           <Box
             key={h.kind + h.id}
@@ -490,12 +504,16 @@ export const IntakeNew = () => {
 
 /** What a job of a known vehicle begins with: its name, and what is not as drawn on it. */
 const vehicleOf = (k: KnownVehicle): Body[] => [
-  {
-    kind: "vehicle",
-    name: k.name,
-    frame_number: k.frame_number ?? null,
-    controller: k.controller ?? null,
-  },
+  ...(k.name === ""
+    ? []
+    : [
+        {
+          kind: "vehicle" as const,
+          name: k.name,
+          frame_number: k.frame_number ?? null,
+          controller: k.controller ?? null,
+        },
+      ]),
   ...k.changes.map<Body>((change) => ({ kind: "change", change })),
   ...(k.customer_id == null ? [] : [{ kind: "customer" as const, customer: k.customer_id }]),
 ];
@@ -506,22 +524,11 @@ const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | und
   const known = useVehicles(useSettled(find, 200));
   const k = draft.from;
   return (
-    <Box
-      sx={{
-        px: 2,
-        pt: 0.8,
-        display: "flex",
-        gap: 1,
-        alignItems: "center",
-        flex: "none",
-        minHeight: 52,
-        overflowX: "auto",
-      }}
-    >
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center", flex: "none" }}>
       {k ? (
         <>
           <Box sx={{ fontSize: 16, whiteSpace: "nowrap" }} data-known={k.name}>
-            Known: <b>{k.name}</b>
+            Known: <b>{k.name || `the one of job ${number4(k.number)}`}</b>
             {k.frame_number ? `, frame ${k.frame_number}` : ""}. Last here{" "}
             {k.closed_at ? day(k.closed_at) : "and still open"}
             {k.mended ? `: ${k.mended.toLowerCase()}` : ""}
@@ -542,7 +549,7 @@ const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | und
             component="input"
             name="known"
             aria-label="Seen before: name or frame number"
-            placeholder="Seen before? Name or frame number"
+            placeholder="Seen before? Name, frame"
             value={find}
             onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
               setFind(e.target.value);
@@ -550,9 +557,9 @@ const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | und
             sx={{
               font: "inherit",
               fontSize: 16,
-              width: 300,
+              width: 216,
               flex: "none",
-              height: 44,
+              height: 48,
               border: `1.5px solid ${v("ink")}`,
               borderRadius: "3px",
               background: v("sheet"),

@@ -4,7 +4,8 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { api, Refusal, take, type Body, type JobView } from "../api/client";
 import { useAppend } from "../api/hooks";
-import { cents, money } from "../ui/format";
+import { amount as inField, cents, field as timeField, instant, sign } from "../ui/format";
+import { number } from "../ui/form";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
 
 /** What can come at any time: vehicle, customer, pack, promise and money. */
@@ -16,9 +17,10 @@ export const LaterForm = ({ job }: { job: JobView }) => {
   const [name, setName] = useState(job.customer?.name ?? "");
   const [contact, setContact] = useState(job.customer?.contact ?? "");
   const [sticker, setSticker] = useState(job.pack?.sticker ?? "");
-  const [promised, setPromised] = useState(job.promised ? job.promised.slice(0, 16) : "");
-  const [value, setValue] = useState(job.value_cents == null ? "" : money(job.value_cents).slice(1));
-  const [limit, setLimit] = useState(job.limit_cents == null ? "" : money(job.limit_cents).slice(1));
+  const [promised, setPromised] = useState(timeField(job.promised));
+  const [value, setValue] = useState(inField(job.value_cents));
+  const [limit, setLimit] = useState(inField(job.limit_cents));
+  const [stop, setStop] = useState(job.stop_loss_minutes == null ? "" : String(job.stop_loss_minutes));
   const [error, setError] = useState<string>();
   const [saved, setSaved] = useState(false);
   const save = async () => {
@@ -52,20 +54,20 @@ export const LaterForm = ({ job }: { job: JobView }) => {
         if (c === null) throw new Error(`“${t}” is no amount for ${field}. Write it as 120 or 120.50.`);
         return c;
       };
+      const minutes = stop.trim() === "" ? null : number(stop);
+      if (minutes !== null && !(minutes > 0))
+        throw new Error(`“${stop}” are no minutes to stop after. Write it as 60.`);
       const terms = {
-        promised: promised === "" ? null : `${promised}:00Z`,
+        promised: promised === timeField(job.promised) ? (job.promised ?? null) : instant(promised),
         value_cents: amount(value, "the vehicle’s value"),
         limit_cents: amount(limit, "the limit"),
-      };
-      const before = {
-        promised: job.promised ?? null,
-        value_cents: job.value_cents ?? null,
-        limit_cents: job.limit_cents ?? null,
+        stop_loss_minutes: minutes,
       };
       if (
-        (terms.promised ?? "").slice(0, 16) !== (before.promised ?? "").slice(0, 16) ||
-        terms.value_cents !== before.value_cents ||
-        terms.limit_cents !== before.limit_cents
+        terms.promised !== (job.promised ?? null) ||
+        terms.value_cents !== (job.value_cents ?? null) ||
+        terms.limit_cents !== (job.limit_cents ?? null) ||
+        terms.stop_loss_minutes !== (job.stop_loss_minutes ?? null)
       )
         bodies.push({ kind: "terms", ...terms });
       if (bodies.length > 0) await append.mutateAsync(bodies);
@@ -98,12 +100,13 @@ export const LaterForm = ({ job }: { job: JobView }) => {
         {field("Customer", name, setName)}
         {field("Phone or mail", contact, setContact)}
         {field("Promised for", promised, setPromised, {
+          name: "promised",
           type: "datetime-local",
           slotProps: { inputLabel: { shrink: true } },
         })}
-        <span />
-        {field("Vehicle’s value, €", value, setValue)}
-        {field("Customer’s limit, €", limit, setLimit)}
+        {field("Stop and ask after, min", stop, setStop, { name: "stop" })}
+        {field(`Vehicle’s value, ${sign().trim()}`, value, setValue)}
+        {field(`Customer’s limit, ${sign().trim()}`, limit, setLimit)}
       </Box>
       <Box sx={{ mt: 2, display: "flex", gap: 2, alignItems: "center" }}>
         <Button onClick={() => void save()} disabled={append.isPending || job.closed != null} data-save>

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState, useSyncExternalStore } from "react";
+import { useMe } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { clock } from "../ui/format";
 import { Tick, Triangle } from "../ui/parts";
@@ -11,11 +12,12 @@ export const useOutbox = () => useSyncExternalStore(outbox.subscribe, outbox.get
 /** One cell that says what waits on this device; nothing while nothing does. */
 export const OutboxCell = () => {
   const { waiting, sentAt } = useOutbox();
+  const me = useMe();
   const [open, setOpen] = useState(false);
   if (waiting.length === 0)
     return sentAt === undefined ? null : (
       <Box sx={cell} role="status" data-outbox="sent">
-        <Tick size={18} /> All sent {clock(new Date(sentAt).toISOString())}
+        <Tick size={18} /> All sent {clock(sentAt)}
       </Box>
     );
   const refused = waiting.filter((w) => w.refused !== undefined);
@@ -64,6 +66,11 @@ export const OutboxCell = () => {
           {waiting.map((w) => (
             <Box key={w.key} sx={{ borderTop: `1px solid ${v("ruleStrong")}`, pt: 0.8 }}>
               <b>{w.words}</b>
+              {w.by !== me.data?.name && (
+                <span>
+                  , by {w.by}: sent when {w.by} is signed in
+                </span>
+              )}
               {w.refused !== undefined && (
                 <Box sx={{ display: "flex", gap: 1, alignItems: "center", justifyContent: "space-between" }}>
                   <span>Not taken: {w.refused}</span>

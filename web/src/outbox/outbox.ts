@@ -3,6 +3,7 @@
 // Kept in IndexedDB, written to the disk before it counts as kept, so that it survives a reload.
 
 import { openDB, type DBSchema, type IDBPDatabase } from "idb";
+import { shopNow } from "../api/clock";
 import { api, Refusal, take, type JobView, type Sent } from "../api/client";
 
 interface Kept {
@@ -11,6 +12,8 @@ interface Kept {
   job: string;
   /** Words for the person: what it was. */
   words: string;
+  /** Who wrote it; nobody else sends it. */
+  by: string;
   entries: Sent[];
   /** The picture that the entry names, sent before it. */
   photo?: { id: string; bytes: ArrayBuffer; type: string };
@@ -26,6 +29,7 @@ export interface Waiting {
   key: number;
   job: string;
   words: string;
+  by: string;
   refused?: string;
 }
 
@@ -34,7 +38,7 @@ interface State {
   /** The server did not answer the last time. */
   away: boolean;
   /** When the last of them went out, for the line that says so. */
-  sentAt?: number;
+  sentAt?: string;
 }
 
 let state: State = { waiting: [], away: false };
@@ -54,6 +58,14 @@ export const outbox = {
   get: (): State => state,
 };
 
+let person = "";
+/** Who is signed in: kept entries go out under the name of whoever wrote them. */
+export const writesAs = (name: string): void => {
+  if (name === person) return;
+  person = name;
+  void flush();
+};
+
 let opened: Promise<IDBPDatabase<Schema>> | undefined;
 const database = (): Promise<IDBPDatabase<Schema>> =>
   (opened ??= openDB<Schema>("spannung-outbox", 1, {
@@ -66,10 +78,11 @@ const refresh = async (): Promise<void> => {
   const db = await database();
   const all = await db.getAll("kept");
   set({
-    waiting: all.map(({ key, job, words, refused }) => ({
+    waiting: all.map(({ key, job, words, by, refused }) => ({
       key: key ?? 0,
       job,
       words,
+      by,
       ...(refused === undefined ? {} : { refused }),
     })),
   });
@@ -123,8 +136,9 @@ export const onView = (f: (view: JobView) => void): void => {
 };
 
 /** Write entries of one job. Behind others that wait, they wait as well: the order holds. */
-export const write = async (item: Omit<Kept, "key" | "refused">): Promise<Written> => {
-  const before = state.waiting.some((w) => w.job === item.job && w.refused === undefined);
+export const write = async (given: Omit<Kept, "key" | "refused" | "by">): Promise<Written> => {
+  const item: Kept = { ...given, by: person };
+  const before = state.waiting.some((w) => w.job === item.job && w.by === item.by && w.refused === undefined);
   if (!before) {
     try {
       const view = await deliver(item);
@@ -151,7 +165,7 @@ export const flush = async (): Promise<void> => {
   const run = async () => {
     const db = await database();
     for (const item of await db.getAll("kept")) {
-      if (item.refused !== undefined || item.key === undefined) continue;
+      if (item.refused !== undefined || item.key === undefined || item.by !== person) continue;
       try {
         const view = await deliver(item);
         await drop(item.key);
@@ -170,7 +184,7 @@ export const flush = async (): Promise<void> => {
     const had = state.waiting.length > 0;
     await refresh();
     if (had && state.waiting.length === 0) {
-      const at = Date.now();
+      const at = shopNow();
       set({ sentAt: at });
       setTimeout(() => {
         if (state.sentAt === at) set({ sentAt: undefined });

@@ -1,9 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import type { JobView } from "../api/client";
 import { useAddPhoto } from "../api/hooks";
 import { v } from "../theme/tokens";
+import { FileButton } from "../ui/FileButton";
 import { dayAndTime } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
 
@@ -23,35 +24,30 @@ export const PhotoButton = ({
   /** Entry it belongs to. */
   of?: string;
   caption: string;
+  /** Words beside the camera; empty for the camera alone. */
   words?: string;
 }) => {
-  const field = useRef<HTMLInputElement>(null);
   const add = useAddPhoto(job);
   return (
     <>
-      <Button
-        onClick={() => field.current?.click()}
-        disabled={add.isPending}
-        sx={{ gap: 1, minHeight: 46, fontSize: 16 }}
-        data-add-photo
-      >
-        <Camera /> {add.isPending ? "Keeping it" : words}
-      </Button>
-      <Box
-        component="input"
-        ref={field}
-        type="file"
-        accept="image/jpeg,image/png,image/webp"
+      <FileButton
+        label={words === "" ? `Photo to: ${caption}` : "Photo from camera or file"}
         name="photo"
-        tabIndex={-1}
-        aria-label="Photo from camera or file"
-        onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-          const file = e.target.files?.[0];
-          if (file) add.mutate({ file, caption, ...(of === undefined ? {} : { of }) });
-          e.target.value = "";
+        accept="image/jpeg,image/png,image/webp"
+        disabled={add.isPending}
+        mark="data-add-photo"
+        bare={words === ""}
+        sx={
+          words === ""
+            ? { minWidth: 44, minHeight: 36, p: 0, border: 0, color: v("ink2") }
+            : { gap: 1, minHeight: 46, fontSize: 16 }
+        }
+        onFile={(file) => {
+          add.mutate({ file, caption, ...(of === undefined ? {} : { of }) });
         }}
-        sx={{ position: "absolute", width: "1px", height: "1px", opacity: 0, pointerEvents: "none" }}
-      />
+      >
+        <Camera /> {words !== "" && (add.isPending ? "Keeping it" : words)}
+      </FileButton>
       {add.error && <ErrorLine>{add.error.message}</ErrorLine>}
     </>
   );

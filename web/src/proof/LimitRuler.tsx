@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import type { ProofRow } from "../api/client";
 import { v } from "../theme/tokens";
-import { number } from "../ui/form";
+import { limitWords } from "../ui/format";
 
 /** The limit of a check as a small ruler, with its figure where it falls. */
 export const LimitRuler = ({
@@ -10,18 +10,22 @@ export const LimitRuler = ({
   wide = false,
 }: {
   row: ProofRow;
-  figure: string | undefined;
+  figure: number | undefined;
   wide?: boolean;
 }) => {
   if (row.unit == null || (row.low == null && row.high == null))
-    return wide ? null : <Box sx={{ fontSize: 15, color: v("ink2"), lineHeight: 1.2 }}>{row.limit}</Box>;
+    return wide ? null : (
+      <Box sx={{ fontSize: 15, color: v("ink2"), lineHeight: 1.2 }}>
+        {limitWords(row.limit, row.limit_imperial)}
+      </Box>
+    );
   const low = row.low ?? Math.min(0, row.high ?? 0);
   const high = row.high ?? low + Math.max(1, Math.abs(low)) * 2;
   const room = Math.max(high - low, 1e-9);
   const from = row.low == null ? low : low - room * 0.5;
   const to = row.high == null ? high : high + room * 0.6;
   const at = (x: number) => `${String(Math.min(99, Math.max(1, ((x - from) / (to - from)) * 100)))}%`;
-  const x = figure === undefined ? NaN : number(figure.replace(/[^\d.,\-\u2212]+$/u, ""));
+  const x = figure ?? NaN;
   return (
     <Box>
       <Box component="svg" width="100%" height={wide ? 26 : 18} aria-hidden="true" sx={{ display: "block" }}>
@@ -44,7 +48,11 @@ export const LimitRuler = ({
         />
         {Number.isFinite(x) && <rect x={at(x)} y="0" width="4" height={wide ? 24 : 17} fill={v("ink")} />}
       </Box>
-      {!wide && <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.15 }}>{row.limit}</Box>}
+      {!wide && (
+        <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.15 }}>
+          {limitWords(row.limit, row.limit_imperial)}
+        </Box>
+      )}
     </Box>
   );
 };

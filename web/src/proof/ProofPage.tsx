@@ -8,8 +8,8 @@ import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, Small, TitleBlock, Warnings } from "../frame/TitleBlock";
 import { PhotoButton } from "../photos/Photos";
 import { v } from "../theme/tokens";
-import { Line } from "../ui/form";
-import { clock, minutes } from "../ui/format";
+import { Line, number } from "../ui/form";
+import { clock, limitWords, minutes } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
@@ -180,6 +180,10 @@ const NAMES: Record<ProofRow["standing"], string> = {
   excepted: "let go",
 };
 
+/** A figure as it was typed, with the check's unit where none was typed. */
+const figure = (row: ProofRow, t: ProofRow["tries"][number]): string =>
+  /\d$/.test(t.typed) ? `${t.typed} ${row.unit ?? ""}` : t.typed;
+
 const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => void }) => {
   const before = row.tries.slice(0, -1).filter((t) => t.result === "fail" || t.stale);
   const last = row.tries[row.tries.length - 1];
@@ -193,7 +197,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
             {t.words ? `: ${t.words}` : ""}
           </Box>
           <Box component="span" sx={{ textDecoration: "line-through" }}>
-            {t.typed ? `${t.typed} ${row.unit ?? ""}` : t.result === "fail" ? "failed" : "passed"}
+            {t.typed ? figure(row, t) : t.result === "fail" ? "failed" : "passed"}
           </Box>
           <Box sx={{ width: 132 }}>
             {t.result === "fail" ? "failed" : "before a change"} {clock(t.at)}
@@ -224,16 +228,10 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
           {before.length > 0 ? `Again: ${row.name}` : row.name}
         </Box>
         <Box sx={{ width: 210, flex: "none", "@media (max-width: 1100px)": { width: 150 } }}>
-          <LimitRuler row={row} figure={last && !last.stale ? last.typed : undefined} />
+          <LimitRuler row={row} figure={last && !last.stale ? (last.value ?? undefined) : undefined} />
         </Box>
         <Box sx={{ width: 84, flex: "none", textAlign: "right", fontWeight: 700 }}>
-          {last && !last.stale && last.typed ? (
-            <>
-              {last.typed} <span style={{ fontSize: 15 }}>{row.unit}</span>
-            </>
-          ) : (
-            ""
-          )}
+          {last && !last.stale && last.typed ? <>{figure(row, last)}</> : ""}
         </Box>
         <Box
           sx={{ width: 116, flex: "none", display: "flex", gap: 0.7, alignItems: "center", fontWeight: 600 }}
@@ -388,7 +386,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
           {row.name}
         </Box>
         <Box sx={{ fontSize: 17 }}>{row.how}</Box>
-        <Box sx={{ fontSize: 21, fontWeight: 700 }}>{row.limit}</Box>
+        <Box sx={{ fontSize: 21, fontWeight: 700 }}>{limitWords(row.limit, row.limit_imperial)}</Box>
         {row.ask != null && (
           <Box
             sx={{
@@ -451,7 +449,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
               <Box sx={{ fontSize: 20, fontWeight: 650, ml: 0.5, whiteSpace: "nowrap" }}>{row.unit}</Box>
             </Box>
             <Box sx={{ flex: 1, alignSelf: "center" }}>
-              <LimitRuler row={row} figure={typed} wide />
+              <LimitRuler row={row} figure={number(typed)} wide />
             </Box>
           </Box>
         )}

@@ -1,10 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { Refusal, type Problem } from "../api/client";
 import { v } from "../theme/tokens";
+import { FileButton } from "../ui/FileButton";
 import { number4 } from "../ui/format";
 import { ErrorLine, Tick } from "../ui/parts";
 
@@ -18,7 +19,6 @@ interface CameIn {
 
 /** Bring a job in from a file. Its bytes go as they are: the server reads and checks them. */
 export const ImportButton = () => {
-  const field = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
   const go = useNavigate();
   const [busy, setBusy] = useState(false);
@@ -48,29 +48,17 @@ export const ImportButton = () => {
   };
   return (
     <Box sx={{ position: "relative" }}>
-      <Button
-        onClick={() => field.current?.click()}
-        disabled={busy}
-        sx={{ height: 46, minHeight: 46, px: 1.2, whiteSpace: "nowrap" }}
-        data-import
-      >
-        {busy ? "Reading it" : "Bring in"}
-      </Button>
-      <Box
-        component="input"
-        ref={field}
-        type="file"
+      <FileButton
+        label="A job as JSON"
         name="bundle"
         accept="application/json,.json"
-        tabIndex={-1}
-        aria-label="A job as JSON"
-        onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-          const file = e.target.files?.[0];
-          if (file) void bring(file);
-          e.target.value = "";
-        }}
-        sx={{ position: "absolute", width: "1px", height: "1px", opacity: 0, pointerEvents: "none" }}
-      />
+        disabled={busy}
+        mark="data-import"
+        sx={{ height: 46, minHeight: 46, px: 1.2 }}
+        onFile={(f) => void bring(f)}
+      >
+        {busy ? "Reading it" : "Bring in"}
+      </FileButton>
       {(error !== undefined || done !== undefined) && (
         <Box
           sx={{

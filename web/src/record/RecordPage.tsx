@@ -11,6 +11,7 @@ import { PhotoButton, Photos } from "../photos/Photos";
 import { v } from "../theme/tokens";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { ErrorLine, Heading } from "../ui/parts";
+import { CsvIn } from "./CsvIn";
 
 /** The plain record: every reading, part and minute, in the order of the log. */
 export const RecordPage = () => {
@@ -69,6 +70,7 @@ export const RecordPage = () => {
           <Button component="a" href={`/api/jobs/${id}/time.csv`} data-export-time>
             Minutes, CSV
           </Button>
+          {job.data.closed == null && <CsvIn job={job.data} />}
           <Button onClick={() => void go(`/jobs/${id}/report?copy=customer`)} data-to-report>
             Report
           </Button>
@@ -96,11 +98,21 @@ export const RecordPage = () => {
                 <td style={{ whiteSpace: "nowrap", color: v("ink2") }}>{dayAndTime(l.at)}</td>
                 <td style={{ whiteSpace: "nowrap" }}>{l.by}</td>
                 <td>
-                  <Photos job={job.data} photos={job.data.photos.filter((p) => p.entry === l.entry)} />
+                  <Photos
+                    job={job.data}
+                    photos={job.data.photos.filter((p) => (p.of ?? p.entry) === l.entry)}
+                  />
                   {l.text}
                   {l.voided == null ? "" : ` (struck out: ${l.voided})`}
                 </td>
-                <td style={{ textAlign: "right", whiteSpace: "nowrap" }}>{l.value}</td>
+                <td style={{ textAlign: "right", whiteSpace: "nowrap" }}>
+                  {l.value} {l.when == null ? "" : dayAndTime(l.when)}
+                </td>
+                <td style={{ width: 48, padding: 0 }}>
+                  {l.kind !== "photo" && job.data.closed == null && (
+                    <PhotoButton job={job.data} of={l.entry} caption={l.text.slice(0, 80)} words="" />
+                  )}
+                </td>
               </Box>
             ))}
           </tbody>

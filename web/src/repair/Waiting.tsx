@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { JobView } from "../api/client";
 import { v } from "../theme/tokens";
 import { Form, Line, OneOf, Select } from "../ui/form";
-import { dayAndTime, when } from "../ui/format";
+import { dayAndTime, instant, when } from "../ui/format";
 import { ErrorLine, Heading, Tick, Triangle } from "../ui/parts";
 import { useWrite } from "./useWrite";
 
@@ -213,7 +213,7 @@ export const WaitForm = ({ job }: { job: JobView }) => {
               kind: "wait",
               wait: kind,
               what,
-              until: until === "" ? null : `${until}:00Z`,
+              until: instant(until),
               supplier: kind === "part" && supplier.trim() !== "" ? supplier.trim() : null,
             },
           ],

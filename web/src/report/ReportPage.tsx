@@ -8,7 +8,7 @@ import { useReport } from "../api/hooks";
 import { useShop } from "../api/hooks";
 import { Mark } from "../ui/Mark";
 import { OneOf } from "../ui/form";
-import { clock, date, day, money, number4 } from "../ui/format";
+import { clock, date, day, distance, limitWords, money, number4 } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
 
 const COPIES = [
@@ -257,7 +257,7 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                               <b>{x.name}</b>
                             </td>
                             <td>{x.fitted ? x.figure : `not fitted: ${x.figure}`}</td>
-                            <td className="n">{x.limit}</td>
+                            <td className="n">{limitWords(x.limit, x.limit_imperial)}</td>
                           </tr>
                         ))}
                       </tbody>
@@ -291,8 +291,7 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                     {p.recheck != null && (
                       <p style={{ margin: 0 }}>
                         Please come back by {day(p.recheck.by)}
-                        {p.recheck.km == null ? "" : ` or after ${String(p.recheck.km)} km`}: {p.recheck.what}
-                        .
+                        {p.recheck.km == null ? "" : ` or after ${distance(p.recheck.km)}`}: {p.recheck.what}.
                       </p>
                     )}
                   </Part>

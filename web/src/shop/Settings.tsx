@@ -5,43 +5,47 @@ import { useState } from "react";
 import { api, take, type Shop } from "../api/client";
 import { useShop } from "../api/hooks";
 import { v } from "../theme/tokens";
-import { Line, OneOf, number } from "../ui/form";
-import { cents, dayAndTime, money, setCurrency } from "../ui/format";
+import { Line, OneOf, Select, number } from "../ui/form";
+import { amount, cents, dayAndTime, money } from "../ui/format";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
+
+const ZONES = ["UTC", ...Intl.supportedValuesOf("timeZone").filter((z) => z !== "UTC")].map(
+  (z) => [z, z.replaceAll("_", " ")] as const,
+);
 
 /** What bills are worked out with, and what stands on the report. */
 export const Settings = () => {
   const shop = useShop();
+  // above the form, which begins anew with every state that was kept
+  const [kept, setKept] = useState(false);
   if (!shop.data) return shop.error ? <ErrorLine>{shop.error.message}</ErrorLine> : null;
-  return <Edit shop={shop.data} key={JSON.stringify(shop.data)} />;
+  return <Edit shop={shop.data} kept={kept} setKept={setKept} key={JSON.stringify(shop.data)} />;
 };
 
-const plain = (c: number): string => (c / 100).toFixed(2);
-
-const Edit = ({ shop }: { shop: Shop }) => {
+const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (kept: boolean) => void }) => {
   const client = useQueryClient();
   const t = shop.terms;
   const [name, setName] = useState(shop.name);
   const [address, setAddress] = useState(shop.address);
-  const [rate, setRate] = useState(plain(t.rate_cents));
+  const [rate, setRate] = useState(amount(t.rate_cents));
   const [step, setStep] = useState(String(t.step_minutes));
   const [least, setLeast] = useState(String(t.least_minutes));
   const [tax, setTax] = useState(String(t.tax_percent));
   const [small, setSmall] = useState(String(t.small_percent));
-  const [floor, setFloor] = useState(plain(t.small_least_cents));
+  const [floor, setFloor] = useState(amount(t.small_least_cents));
   const [currency, setCode] = useState(t.currency);
   const [comeback, setComeback] = useState(String(shop.comeback_days));
+  const [zone, setZone] = useState(shop.time_zone);
   const [units, setUnits] = useState(shop.units);
   const bands = shop.bands as Record<string, number>;
   const [prices, setPrices] = useState<Record<string, string>>(
-    Object.fromEntries(Object.entries(bands).map(([b, c]) => [b, plain(c)])),
+    Object.fromEntries(Object.entries(bands).map(([b, c]) => [b, amount(c)])),
   );
   const [error, setError] = useState<string>();
-  const [kept, setKept] = useState(false);
   const save = async () => {
     setError(undefined);
     setKept(false);
-    const amount = (text: string, what: string): number => {
+    const price = (text: string, what: string): number => {
       const c = cents(text);
       if (c === null) throw new Error(`“${text}” is no amount for ${what}. Write it as 56 or 56.50.`);
       return c;
@@ -56,20 +60,20 @@ const Edit = ({ shop }: { shop: Shop }) => {
         name: name.trim(),
         address: address.trim(),
         terms: {
-          rate_cents: amount(rate, "an hour"),
+          rate_cents: price(rate, "an hour"),
           step_minutes: figure(step, "the step"),
           least_minutes: figure(least, "the least"),
           small_percent: figure(small, "small stuff"),
-          small_least_cents: amount(floor, "small stuff at least"),
+          small_least_cents: price(floor, "small stuff at least"),
           tax_percent: figure(tax, "the tax"),
           currency: currency.trim().toUpperCase(),
         },
-        bands: Object.fromEntries(Object.entries(prices).map(([b, p]) => [b, amount(p, `band ${b}`)])),
+        bands: Object.fromEntries(Object.entries(prices).map(([b, p]) => [b, price(p, `band ${b}`)])),
         comeback_days: figure(comeback, "the comeback period"),
+        time_zone: zone,
         units,
       };
       await take(api.PUT("/shop", { body }));
-      setCurrency(body.terms.currency);
       await client.invalidateQueries({ queryKey: ["shop"] });
       await client.invalidateQueries({ queryKey: ["shop-history"] });
       setKept(true);
@@ -116,6 +120,7 @@ const Edit = ({ shop }: { shop: Shop }) => {
         <Line label="at least" value={floor} onChange={setFloor} mode="decimal" />
         <Line label="Currency, three letters" name="currency" value={currency} onChange={setCode} />
         <Line label="Comeback within, days" name="comeback" value={comeback} onChange={setComeback} />
+        <Select label="Time zone" name="time-zone" value={zone} onChange={setZone} options={ZONES} />
         <Box sx={{ alignSelf: "center" }}>
           <OneOf
             label="Units"
@@ -187,7 +192,7 @@ const History = () => {
             <Box>
               {money(s.shop.terms.rate_cents, s.shop.terms.currency)} an hour, steps of{" "}
               {s.shop.terms.step_minutes} min, tax {s.shop.terms.tax_percent} %, comeback{" "}
-              {s.shop.comeback_days} days
+              {s.shop.comeback_days} days, {s.shop.time_zone}, {s.shop.units}
             </Box>
           </Box>
         ))}

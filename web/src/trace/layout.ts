@@ -126,8 +126,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const edge = tight ? 7 : narrow ? 12 : 16;
   const gapP = tight ? 12 : 18;
   const between = tight ? 3 : 7;
-  const pitch = 9;
-  const devWidth = (d: Device): number => {
+  const widthAt = (d: Device, pitch: number): number => {
     const wires = d.strands.reduce((n, s) => n + s.wires.length, 0);
     const bundle = wires * pitch + (d.strands.length - 1) * 10;
     return tight
@@ -136,9 +135,18 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   };
   const halls = strand("halls");
   const lanes = halls ? halls.wires.length : 0;
-  const devTotal = devs.reduce((n, d) => n + devWidth(d) + between, 0) - between;
-  const ctrlMin = Math.max(tight ? 300 : 392, devTotal + lanes * pitch + (tight ? 20 : narrow ? 26 : 34));
+  const devicesAt = (pitch: number): number =>
+    devs.reduce((n, d) => n + widthAt(d, pitch) + between, 0) - between;
+  const ctrlAt = (pitch: number): number =>
+    Math.max(tight ? 300 : 392, devicesAt(pitch) + lanes * pitch + (tight ? 20 : narrow ? 26 : 34));
   const ends = 16 + packW + gapP + protW + 2 * motorR + edge + 2 * wheelR + edge;
+  // more wires than there is room for: they move together before the drawing grows over the page
+  const least = ends + (tight ? 42 + 96 : 50 + 104);
+  const pitch = [9, 8, 7].find((x) => least + ctrlAt(x) <= W) ?? 7;
+  const core = pitch === 9 ? 6 : 5;
+  const devWidth = (d: Device): number => widthAt(d, pitch);
+  const devTotal = devicesAt(pitch);
+  const ctrlMin = ctrlAt(pitch);
   const spare = Math.max(0, W - (ends + 50 + ctrlMin + 158));
   const leads = (tight ? 42 : 50) + Math.min(54, spare * 0.14);
   const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
@@ -404,7 +412,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       wires.push({
         key: `hall${String(k)}`,
         code: w.code,
-        thick: 6,
+        thick: core,
         points: [
           [up, CTRL.y + 14],
           [up, y],
@@ -414,7 +422,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       });
       halos.push({
         key: `hall-run${String(k)}`,
-        thick: 6,
+        thick: core,
         share: w.run_share,
         points: [
           [up, CTRL.y],
@@ -424,7 +432,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       });
       halos.push({
         key: `hall-pin${String(k)}`,
-        thick: 6,
+        thick: core,
         share: w.pin_share,
         points: [
           [px - 20, y],
@@ -433,7 +441,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       });
       halos.push({
         key: `hall-lead${String(k)}`,
-        thick: 6,
+        thick: core,
         share: w.lead_share,
         points: [
           [px, y],
@@ -484,7 +492,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         wires.push({
           key: `${s.id}${String(wire.pin)}`,
           code: wire.code,
-          thick: 6,
+          thick: core,
           points: [
             [wx0, 20],
             [wx0, CTRL.y + 14],
@@ -492,7 +500,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         });
         halos.push({
           key: `${s.id}-lead${String(wire.pin)}`,
-          thick: 6,
+          thick: core,
           share: wire.lead_share,
           points: [
             [wx0, 36],
@@ -501,7 +509,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         });
         halos.push({
           key: `${s.id}-pin${String(wire.pin)}`,
-          thick: 6,
+          thick: core,
           share: wire.pin_share,
           points: [
             [wx0, 50],
@@ -510,7 +518,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         });
         halos.push({
           key: `${s.id}-run${String(wire.pin)}`,
-          thick: 6,
+          thick: core,
           share: wire.run_share,
           points: [
             [wx0, 62],

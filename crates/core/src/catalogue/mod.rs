@@ -217,6 +217,18 @@ pub struct GateCheck {
     pub answers: Vec<GateAnswer>,
 }
 
+/// Floor of a kind of cell, for packs that no wiring model describes.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct CellFloor {
+    /// Chemistry.
+    pub name: String,
+    /// Usual volts of a group.
+    pub group_volts: f64,
+    /// Volts below which a group must not rest.
+    pub floor_volts: f64,
+}
+
 /// A step of the quarantine.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -270,6 +282,8 @@ pub struct Catalogue {
     pub gate: Vec<GateCheck>,
     /// Quarantine steps in order.
     pub quarantine: Vec<QuarantineStep>,
+    /// Floors by chemistry.
+    pub floors: Vec<CellFloor>,
     /// Preconditions.
     pub needs: Vec<Need>,
     /// What has to be proved before a vehicle leaves.
@@ -298,6 +312,7 @@ struct TestFile {
 }
 #[derive(Deserialize)]
 struct GateFile {
+    floor: Vec<CellFloor>,
     check: Vec<GateCheck>,
     quarantine: Vec<QuarantineStep>,
     need: Vec<Need>,
@@ -369,6 +384,7 @@ impl Catalogue {
             probes: tests.probe,
             gate: gate.check,
             quarantine: gate.quarantine,
+            floors: gate.floor,
             needs: gate.need,
             proof,
             hash: fingerprint(sources),

@@ -2,6 +2,7 @@
 //! touches, what can be left open, what the owner gets to read. From `data/proof.toml`.
 
 use crate::catalogue::Catalogue;
+use crate::reading::scaled;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
@@ -153,6 +154,9 @@ impl ProofBook {
             }
             if c.unit.is_none() && (c.low.is_some() || c.high.is_some()) {
                 return Err((start, "a limit needs a unit".into()));
+            }
+            if let Some(u) = c.unit.as_ref().filter(|u| !scaled::known(u)) {
+                return Err((start, format!("no figure can be read in “{u}”")));
             }
         }
         let known: BTreeSet<&str> = self

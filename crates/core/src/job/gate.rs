@@ -23,6 +23,39 @@ pub struct Stop {
     pub clearable: bool,
 }
 
+/// A voltage below which the pack of this vehicle must not be charged.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Floor {
+    /// Chemistry, or `this pack` where the wiring model knows it.
+    pub of: String,
+    /// Volts of the whole pack.
+    pub volts: f64,
+}
+
+/// The floor of this vehicle's pack; where no wiring model knows its cells, one for each chemistry that
+/// a pack of this voltage class can be made of. Highest first.
+pub fn floors(catalogue: &Catalogue, job: &Job) -> Vec<Floor> {
+    if let Some(family) = job.family(catalogue) {
+        return vec![Floor {
+            of: "this pack".into(),
+            volts: family.floor_volts(),
+        }];
+    }
+    let mut all: Vec<Floor> = catalogue
+        .floors
+        .iter()
+        .map(|f| Floor {
+            of: f.name.clone(),
+            volts: (f64::from(job.volts_class) / f.group_volts)
+                .round()
+                .max(1.0)
+                * f.floor_volts,
+        })
+        .collect();
+    all.sort_by(|a, b| b.volts.total_cmp(&a.volts));
+    all
+}
+
 /// How the gate stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
 #[serde(rename_all = "lowercase")]

@@ -7,6 +7,7 @@ use crate::catalogue::proof::{ProofCheck, Touched};
 use crate::job::entry::{Outcome, ProofResult};
 use crate::job::fold::{Job, Mark, ProofTaken};
 use crate::job::items::{self, ItemStanding, Opened};
+use crate::reading::scaled::{imperial, parse_in};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -48,6 +49,8 @@ pub struct ProofTry {
     pub result: ProofResult,
     /// Figure as typed.
     pub typed: String,
+    /// The same in the check's unit; none for OL and for a check without a figure.
+    pub value: Option<f64>,
     /// What was seen.
     pub words: String,
     /// When.
@@ -70,6 +73,8 @@ pub struct ProofRow {
     pub how: String,
     /// Limit in words.
     pub limit: String,
+    /// The limit in feet and pounds, inches or °F, where it has one of these.
+    pub limit_imperial: Option<String>,
     /// Unit of the figure.
     pub unit: Option<String>,
     /// Lowest figure that passes.
@@ -98,16 +103,6 @@ pub struct ProofRow {
     pub need: Option<String>,
 }
 
-/// A figure as it is typed at a check: comma or point, a unit after it is ignored.
-pub fn figure(typed: &str) -> Option<f64> {
-    let text = typed.trim().replace(',', ".").replace('\u{2212}', "-");
-    let end = text
-        .find(|c: char| !(c.is_ascii_digit() || matches!(c, '.' | '-' | '+')))
-        .unwrap_or(text.len());
-    let value: f64 = text[..end].parse().ok()?;
-    value.is_finite().then_some(value)
-}
-
 /// A figure as typed, with the check's unit and a true minus; none when the check has no figure.
 pub fn with_unit(check: &ProofCheck, typed: &str) -> Option<String> {
     let unit = check.unit.as_ref()?;
@@ -122,12 +117,17 @@ pub fn with_unit(check: &ProofCheck, typed: &str) -> Option<String> {
     })
 }
 
+/// A figure as typed, in the check's unit; none when the check has none or it does not read.
+fn value(check: &ProofCheck, typed: &str) -> Option<f64> {
+    parse_in(typed, check.unit.as_ref()?).ok()
+}
+
 /// The result that a check's own figure gives; none when it has no unit or no figure was typed.
 pub fn judge(check: &ProofCheck, given: ProofResult, typed: &str) -> Option<ProofResult> {
-    if check.unit.is_none() || given == ProofResult::NotFitted {
+    if given == ProofResult::NotFitted {
         return None;
     }
-    let value = figure(typed)?;
+    let value = value(check, typed)?;
     let fits = check.low.is_none_or(|low| value >= low - 1e-9)
         && check.high.is_none_or(|high| value <= high + 1e-9);
     // a figure inside the limits does not overrule a technician who saw it fail
@@ -269,6 +269,7 @@ pub fn rows(
                 name: c.name.clone(),
                 how: c.how.clone(),
                 limit: c.limit.clone(),
+                limit_imperial: c.unit.as_ref().and_then(|u| imperial(c.low, c.high, u)),
                 unit: c.unit.clone(),
                 low: c.low,
                 high: c.high,
@@ -286,6 +287,7 @@ pub fn rows(
                         entry: p.mark.entry,
                         result: p.result,
                         typed: p.typed.clone(),
+                        value: value(c, &p.typed).filter(|v| v.is_finite()),
                         words: p.words.clone(),
                         at: p.mark.at,
                         by: p.mark.by.clone(),

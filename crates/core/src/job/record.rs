@@ -29,6 +29,9 @@ pub struct Line {
     pub text: String,
     /// Value at the right: figure, minutes or price.
     pub value: String,
+    /// An instant it speaks of, shown behind the value: end of a wait, promise, re-check.
+    #[serde(with = "time::serde::rfc3339::option")]
+    pub when: Option<time::OffsetDateTime>,
     /// Struck out, with the reason.
     pub voided: Option<String>,
 }
@@ -61,10 +64,21 @@ pub fn lines(catalogue: &Catalogue, entries: &[Logged], test_name: TestName<'_>)
                 kind: e.body.kind().into(),
                 text,
                 value,
+                when: instant(&e.body),
                 voided: voids.get(&e.id).map(|r| (*r).to_string()),
             }
         })
         .collect()
+}
+
+/// The instant an entry speaks of.
+fn instant(body: &Body) -> Option<time::OffsetDateTime> {
+    match body {
+        Body::Wait { until, .. } => *until,
+        Body::Terms { promised, .. } => *promised,
+        Body::Close { recheck, .. } => recheck.as_ref().map(|r| r.by),
+        _ => None,
+    }
 }
 
 fn words(
@@ -126,10 +140,31 @@ fn words(
             (name, yes(y).into())
         }
         Body::Customer { .. } => ("Customer's card attached".into(), String::new()),
-        Body::Terms { limit_cents, .. } => (
-            "Promise and limits set".into(),
-            limit_cents.map_or(String::new(), |c| format!("limit {}", money(c))),
-        ),
+        Body::Terms {
+            promised,
+            value_cents,
+            limit_cents,
+            stop_loss_minutes,
+        } => {
+            let mut set = Vec::new();
+            let mut note = |name: &str, what: Option<String>| {
+                if let Some(what) = what {
+                    set.push(format!("{name} {what}"));
+                }
+            };
+            note("vehicle worth", value_cents.map(money));
+            note("limit", limit_cents.map(money));
+            note("stop and ask after", stop_loss_minutes.map(minutes));
+            let tail = if set.is_empty() {
+                String::new()
+            } else {
+                format!(": {}", set.join(", "))
+            };
+            (
+                format!("Promise and limits set{tail}"),
+                promised.map_or("", |_| "promised for").into(),
+            )
+        }
         Body::Pack { sticker, .. } => (format!("Pack: sticker {sticker}"), String::new()),
         Body::Gate {
             check,
@@ -253,13 +288,11 @@ fn words(
                 WaitKind::Rest => "rest",
                 WaitKind::Customer => "the customer's word",
             };
-            let until = until.map_or(String::new(), |u| {
-                format!("until {} {:02}:{:02}", u.date(), u.hour(), u.minute())
-            });
+            let until = until.map_or("", |_| "until");
             let from = supplier
                 .as_ref()
                 .map_or(String::new(), |s| format!(", from {s}"));
-            (format!("Waits for {kind}: {what}{from}"), until)
+            (format!("Waits for {kind}: {what}{from}"), until.into())
         }
         Body::Ownership { locked, proof } => (
             match (locked, proof.as_ref().filter(|p| !p.trim().is_empty())) {
@@ -497,8 +530,8 @@ fn words(
             (
                 format!("Closed: {}{mended}, {cause}{tail}", outcome.words()),
                 recheck.as_ref().map_or(String::new(), |r| {
-                    let km = r.km.map_or(String::new(), |k| format!(" or {k} km"));
-                    format!("re-check by {}{km}", r.by.date())
+                    let km = r.km.map_or(String::new(), |k| format!(" after {k} km or"));
+                    format!("re-check{km} by")
                 }),
             )
         }

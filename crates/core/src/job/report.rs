@@ -66,6 +66,8 @@ pub struct Proved {
     pub figure: String,
     /// Limit.
     pub limit: String,
+    /// The limit in feet and pounds, inches or °F, where it has one of these.
+    pub limit_imperial: Option<String>,
     /// Passed, or the vehicle has no such thing.
     pub fitted: bool,
 }
@@ -365,6 +367,7 @@ fn proved(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<Proved> {
             name: r.name,
             figure,
             limit: r.limit,
+            limit_imperial: r.limit_imperial,
         }
     })
     .collect()

@@ -3,6 +3,8 @@
 //! The page has a small parser of its own for the live pointer; both are held to
 //! `data/reading-cases.json`.
 
+pub mod scaled;
+
 use crate::error::CoreError;
 use serde::{Deserialize, Serialize};
 

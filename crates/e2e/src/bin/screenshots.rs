@@ -19,14 +19,13 @@ async fn main() -> Done {
         &["--demo", "--freeze", "2028-10-17T09:20:00Z"],
     )?;
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
-    let rack = client.get("/rack").await?;
+    // the demonstration's jobs are numbered from 401
+    let found = client.get("/rack?find=04").await?;
     let id = |number: i64| -> String {
-        let lists = ["workable", "waiting"]
-            .iter()
-            .filter_map(|k| rack[*k].as_array());
-        let found = lists.flatten().find(|t| t["number"] == number);
-        found
-            .and_then(|t| t["id"].as_str())
+        let lists = ["workable", "waiting", "closed"];
+        let all = lists.iter().filter_map(|k| found[*k].as_array()).flatten();
+        all.filter(|t| t["number"] == number)
+            .find_map(|t| t["id"].as_str())
             .unwrap_or_default()
             .to_string()
     };
@@ -37,12 +36,17 @@ async fn main() -> Done {
         b.page.screenshot(&folder.join(name)).await?;
         Ok(())
     };
+    let open = async |path: String, wait: &str| -> Done {
+        b.page.goto(format!("{}{path}", server.url)).await?;
+        b.see(wait).await?;
+        Ok(())
+    };
     b.page.goto(&server.url).await?;
     b.see("input[name=name]").await?;
-    shot("1-sign-in.png").await?;
+    shot("01-sign-in.png").await?;
     b.sign_in(&server.url, "Pavo Renk").await?;
     b.see("[data-ticket='406']").await?;
-    shot("2-rack.png").await?;
+    shot("02-rack.png").await?;
     b.press("[data-new-job]").await?;
     b.fill(
         "#words",
@@ -53,27 +57,44 @@ async fn main() -> Done {
     b.press("[aria-label='geared hub']").await?;
     b.see("[data-to-gate]:not([disabled])").await?;
     b.see("[data-suspect]").await?;
-    shot("3-intake.png").await?;
-    let open = async |path: String, wait: &str| -> Done {
-        b.page.goto(format!("{}{path}", server.url)).await?;
-        b.see(wait).await?;
-        Ok(())
-    };
+    shot("03-intake.png").await?;
     open(format!("/jobs/{}/gate", id(408)), "[data-contact]").await?;
-    shot("4-gate.png").await?;
+    shot("04-gate.png").await?;
     open(format!("/jobs/{}/gate", id(403)), "[data-stop]").await?;
-    shot("5-gate-stop.png").await?;
+    shot("05-gate-stop.png").await?;
     open(format!("/jobs/{}/bench", id(407)), "[data-card]").await?;
-    shot("6-first-minute.png").await?;
+    shot("06-first-minute.png").await?;
     open(format!("/jobs/{}/bench", id(406)), "[data-card]").await?;
-    shot("7-bench.png").await?;
+    shot("07-bench.png").await?;
     b.press("[data-strand=halls]").await?;
     b.see("[data-strand-panel]").await?;
-    shot("8-strand.png").await?;
-    open(format!("/jobs/{}/repair", id(409)), "[data-part]").await?;
-    shot("9-repair.png").await?;
-    open(format!("/jobs/{}/record", id(406)), "[data-line]").await?;
-    shot("10-record.png").await?;
+    shot("08-strand.png").await?;
+    open(format!("/jobs/{}/bench", id(410)), "[data-point]").await?;
+    shot("10-points.png").await?;
+    open(format!("/jobs/{}/repair", id(412)), "[data-part]").await?;
+    shot("11-repair.png").await?;
+    open(format!("/jobs/{}/proof", id(412)), "[data-row]").await?;
+    shot("12-proof.png").await?;
+    open(format!("/jobs/{}/hand-back", id(402)), "[data-closed]").await?;
+    shot("13-hand-back.png").await?;
+    b.size(980, 1240).await?;
+    let report = format!("/jobs/{}/report?copy=customer", id(401));
+    open(report, "[data-title-block]").await?;
+    shot("14-report.png").await?;
+    b.size(1280, 800).await?;
+    open(format!("/jobs/{}/record", id(402)), "[data-line]").await?;
+    shot("15-record.png").await?;
+    b.size(820, 1180).await?;
+    b.script("localStorage.setItem('spannung-theme', 'dark')")
+        .await?;
+    open(format!("/jobs/{}/bench", id(406)), "[data-card]").await?;
+    shot("09-bench-dark.png").await?;
+    b.script("localStorage.clear()").await?;
+    b.size(1280, 800).await?;
+    b.page.delete_all_cookies().await?;
+    b.sign_in(&server.url, "Ilse Dorn").await?;
+    open("/shop".into(), "[data-form=shop]").await?;
+    shot("16-shop.png").await?;
     b.page.clone().quit().await?;
     drop(b);
     drop(server);

@@ -5,7 +5,7 @@ use crate::auth::{self, ACCOUNT_FAILURES, WINDOW, Who};
 use crate::error::{ApiError, Problem};
 use axum::Json;
 use axum::extract::{ConnectInfo, State};
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use axum_extra::extract::CookieJar;
 use serde::{Deserialize, Serialize};
 use spannung_core::job::Role;
@@ -44,11 +44,12 @@ struct Me {
 async fn sign_in(
     State(app): State<App>,
     ConnectInfo(peer): ConnectInfo<SocketAddr>,
+    headers: HeaderMap,
     jar: CookieJar,
     Json(given): Json<SignIn>,
 ) -> Result<(CookieJar, Json<Me>), ApiError> {
     let now = OffsetDateTime::now_utc();
-    let address = peer.ip().to_string();
+    let address = auth::caller(app.behind_proxy, peer.ip(), &headers).to_string();
     let (account, from) = app
         .store
         .failures(&given.name, &address, now - WINDOW)

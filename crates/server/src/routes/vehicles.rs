@@ -9,6 +9,7 @@ use axum::Json;
 use axum::extract::{Query, State};
 use serde::{Deserialize, Serialize};
 use spannung_circuit::Change;
+use spannung_store::card::Found;
 use time::OffsetDateTime;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -24,7 +25,10 @@ pub fn router() -> OpenApiRouter<App> {
 #[derive(Deserialize, IntoParams)]
 struct Find {
     /// Words in name, frame number or complaint.
+    #[serde(default)]
     find: String,
+    /// Instead of words: the vehicle as it left with this job.
+    job: Option<Uuid>,
 }
 
 /// A vehicle as it last left.
@@ -59,6 +63,10 @@ async fn find_vehicles(
     _: Who,
     Query(find): Query<Find>,
 ) -> Result<Json<Vec<KnownVehicle>>, ApiError> {
+    if let Some(job) = find.job {
+        let found = app.store.found(job).await?;
+        return Ok(Json(vec![as_left(&app, found).await?]));
+    }
     let wanted = find.find.trim();
     if wanted.chars().count() < 2 {
         return Ok(Json(Vec::new()));
@@ -69,6 +77,7 @@ async fn find_vehicles(
             continue;
         }
         let frame = found.card.frame_number.to_lowercase();
+        let room = out.len() < 6;
         let same = out.iter_mut().find(|k| {
             let known = k.frame_number.clone().unwrap_or_default().to_lowercase();
             if !frame.is_empty() && !known.is_empty() {
@@ -77,32 +86,34 @@ async fn find_vehicles(
                 k.name.to_lowercase() == found.card.vehicle.to_lowercase()
             }
         });
-        if let Some(known) = same {
-            known.jobs += 1;
-            continue;
+        match same {
+            Some(known) => known.jobs += 1,
+            None if room => out.push(as_left(&app, found).await?),
+            None => {}
         }
-        if out.len() >= 6 {
-            continue;
-        }
-        let job = work::load(&app, found.id).await?.job;
-        out.push(KnownVehicle {
-            job: found.id,
-            number: found.number,
-            name: job.vehicle,
-            frame_number: job.frame_number,
-            controller: job.controller,
-            volts_class: job.volts_class,
-            drive: job.drive,
-            changes: job.changes,
-            customer: found.customer,
-            customer_id: job.customer,
-            pack: job.pack.map(|p| p.1),
-            outcome: found.card.outcome,
-            mended: found.card.mended,
-            words: found.card.words,
-            closed_at: found.card.closed_at,
-            jobs: 1,
-        });
     }
     Ok(Json(out))
+}
+
+/// A vehicle as it left with a job.
+async fn as_left(app: &App, found: Found) -> Result<KnownVehicle, ApiError> {
+    let job = work::load(app, found.id).await?.job;
+    Ok(KnownVehicle {
+        job: found.id,
+        number: found.number,
+        name: job.vehicle,
+        frame_number: job.frame_number,
+        controller: job.controller,
+        volts_class: job.volts_class,
+        drive: job.drive,
+        changes: job.changes,
+        customer: found.customer,
+        customer_id: job.customer,
+        pack: job.pack.map(|p| p.1),
+        outcome: found.card.outcome,
+        mended: found.card.mended,
+        words: found.card.words,
+        closed_at: found.card.closed_at,
+        jobs: 1,
+    })
 }

@@ -14,7 +14,7 @@ use spannung_core::job::entry::{
     ClaimWants, Fate, Outcome, QuoteLine, QuoteReply, Recheck, WaitKind,
 };
 use spannung_core::job::fold::Stage;
-use spannung_core::job::gate::{self, Standing, Stop};
+use spannung_core::job::gate::{self, Floor, Standing, Stop};
 use spannung_core::job::items::{self, OpenItem};
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::points::{self, PointRow};
@@ -98,8 +98,8 @@ struct GateView {
     contacts: Vec<GateContact>,
     stops: Vec<Stop>,
     quarantine: Vec<QuarantineView>,
-    /// Floor of the pack, volts.
-    floor_volts: f64,
+    /// Floor of the pack; one for each chemistry where no wiring model knows it.
+    floors: Vec<Floor>,
     history: Vec<PackLine>,
 }
 
@@ -808,9 +808,7 @@ fn gate_view(c: &Catalogue, job: &Job, history: Vec<(i32, Logged)>) -> GateView 
                 }
             })
             .collect(),
-        floor_volts: job
-            .family(c)
-            .map_or(0.0, spannung_circuit::Family::floor_volts),
+        floors: gate::floors(c, job),
         history: history
             .iter()
             .take(8)

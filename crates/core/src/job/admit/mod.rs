@@ -464,7 +464,8 @@ fn check_minutes(minutes: f64) -> Result<(), CoreError> {
     }
 }
 
-/// The floor check: the figure decides, not the button.
+/// The floor check: the figure decides, not the button. Between the floors of two chemistries, where
+/// no wiring model knows the cells, it is the technician who has to know them.
 fn gate_figure(
     catalogue: &Catalogue,
     job: &Job,
@@ -475,32 +476,37 @@ fn gate_figure(
     if result == "open" {
         return Ok(());
     }
-    let Some(family) = job.family(catalogue) else {
-        return Ok(());
-    };
     let typed = typed.unwrap_or_default();
     let figure = reading::parse(typed, Some(Unit::Volts)).map_err(|e| CoreError::Entry {
         code: "bad-reading",
         field: "typed",
         message: e.to_string(),
     })?;
-    let floor = family.floor_volts();
-    let most = family.cells.full_volts * family.cells.groups as f64 * 1.3;
+    let floors = gate::floors(catalogue, job);
+    let highest = floors.first().map_or(0.0, |f| f.volts);
+    let lowest = floors.last().map_or(0.0, |f| f.volts);
+    let class = f64::from(job.volts_class);
+    let full = job
+        .family(catalogue)
+        .map_or(class * 1.25, |f| f.cells.full_volts * f.cells.groups as f64);
     let shown = reading::show_text(figure.low, Unit::Volts);
-    let wants = if figure.low.abs() < LIVE_VOLTS {
+    // a toy's pack of six volts is live below what is a phantom on a larger one
+    let wants = if figure.low.abs() < LIVE_VOLTS.min(class / 3.0) {
         "nothing"
-    } else if figure.low < floor {
+    } else if figure.low < lowest {
         "below"
-    } else {
+    } else if figure.low >= highest {
         "above"
+    } else {
+        answer
     };
-    if figure.low > most || figure.low < 0.0 {
+    if figure.low > full * 1.3 || figure.low < 0.0 {
         return Err(CoreError::entry(
             "absurd-reading",
             "typed",
             format!(
                 "{shown} cannot be here. A pack of this class reads up to {}.",
-                reading::show_text(most / 1.3, Unit::Volts)
+                reading::show_text(full, Unit::Volts)
             ),
         ));
     }
@@ -512,8 +518,17 @@ fn gate_figure(
         "figure-differs",
         "answer",
         format!(
-            "{shown} is not “{answer}”: the floor of this pack is {}.",
-            reading::show_text(floor, Unit::Volts)
+            "{shown} is not “{answer}”: the floor of {} is {}.",
+            if lowest == highest {
+                "this pack"
+            } else {
+                "such a pack"
+            },
+            if lowest == highest {
+                reading::show_text(lowest, Unit::Volts)
+            } else {
+                reading::show_range(lowest, highest, Unit::Volts)
+            }
         ),
     ))
 }

@@ -10,6 +10,7 @@ use crate::job::gate::Standing;
 use crate::job::items::{self, Opened};
 use crate::job::proof;
 use crate::reading;
+use crate::reading::scaled::parse_in;
 
 /// A text that must be there and not be endless.
 fn text(field: &'static str, value: &str, most: usize, ask: &str) -> Result<(), CoreError> {
@@ -328,13 +329,9 @@ fn admit_proof(
         }
     }
     if let Some(unit) = &spec.unit
-        && proof::figure(typed).is_none()
+        && let Err(why) = parse_in(typed, unit)
     {
-        return bad(
-            "bad-reading",
-            "typed",
-            format!("“{typed}” is no figure. Give it in {unit}: {}.", spec.limit),
-        );
+        return bad("bad-reading", "typed", why.to_string());
     }
     if result == ProofResult::Fail && spec.unit.is_none() && words.trim().is_empty() {
         return bad(

@@ -1,0 +1,123 @@
+//! Databases of their own on the server of `DATABASE_URL`.
+
+use crate::Done;
+use crate::server::{Server, program};
+
+/// A database of its own, dropped at the end.
+pub struct Database {
+    admin: String,
+    name: String,
+    /// Address of the database.
+    pub url: String,
+}
+
+impl Database {
+    /// Create one on the server of `DATABASE_URL`.
+    ///
+    /// # Errors
+    /// `DATABASE_URL` is not set, or the server does not answer.
+    pub async fn create() -> Done<Self> {
+        let admin = std::env::var("DATABASE_URL")
+            .map_err(|_| "DATABASE_URL is not set: run the tests with ./spannung test")?;
+        let name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
+        let pool = sqlx::PgPool::connect(&admin).await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!("CREATE DATABASE {name}")))
+            .execute(&pool)
+            .await?;
+        pool.close().await;
+        Ok(Self {
+            url: address(&admin, &name)?,
+            admin,
+            name,
+        })
+    }
+
+    /// One with the demonstration's story in it: a copy of one that is told once a run, since telling it
+    /// takes seconds and copying it does not.
+    ///
+    /// # Errors
+    /// As [`Self::create`], or the server does not come up.
+    pub async fn with_story() -> Done<Self> {
+        let mut database = Self::create().await?;
+        let pool = sqlx::PgPool::connect(&database.admin).await?;
+        let story = story(&database.admin, &pool).await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "DROP DATABASE {name}; ",
+            name = database.name
+        )))
+        .execute(&pool)
+        .await?;
+        database.name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "CREATE DATABASE {} TEMPLATE {story}",
+            database.name
+        )))
+        .execute(&pool)
+        .await?;
+        pool.close().await;
+        database.url = address(&database.admin, &database.name)?;
+        Ok(database)
+    }
+
+    /// Drop it.
+    ///
+    /// # Errors
+    /// The server does not answer.
+    pub async fn remove(self) -> Done {
+        let pool = sqlx::PgPool::connect(&self.admin).await?;
+        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
+            "DROP DATABASE IF EXISTS {} WITH (FORCE)",
+            self.name
+        )))
+        .execute(&pool)
+        .await?;
+        pool.close().await;
+        Ok(())
+    }
+}
+
+fn address(admin: &str, name: &str) -> Done<String> {
+    let base = admin
+        .rsplit_once('/')
+        .ok_or("DATABASE_URL has no database")?
+        .0;
+    Ok(format!("{base}/{name}"))
+}
+
+/// Name of the database that the story was told into by this very server program; told now when nobody
+/// has. One test tells it, the others wait for it.
+async fn story(admin: &str, pool: &sqlx::PgPool) -> Done<String> {
+    let built = std::fs::metadata(program())?;
+    let age = built.modified()?.duration_since(std::time::UNIX_EPOCH)?;
+    let name = format!("e2e_story_{}_{}", built.len(), age.as_millis());
+    let mut lock = pool.acquire().await?;
+    sqlx::raw_sql("SELECT pg_advisory_lock(70531)")
+        .execute(&mut *lock)
+        .await?;
+    let told: bool =
+        sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)")
+            .bind(&name)
+            .fetch_one(&mut *lock)
+            .await?;
+    if !told {
+        let making = format!("e2e_making_{}", uuid::Uuid::new_v4().simple());
+        let sql = |text: String| sqlx::raw_sql(sqlx::AssertSqlSafe(text));
+        sql(format!("CREATE DATABASE {making}"))
+            .execute(&mut *lock)
+            .await?;
+        drop(Server::start(&address(admin, &making)?, &["--demo"])?);
+        // the killed server's connections end on their own
+        sql(format!(
+            "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{making}'"
+        ))
+        .execute(&mut *lock)
+        .await?;
+        sql(format!("ALTER DATABASE {making} RENAME TO {name}"))
+            .execute(&mut *lock)
+            .await?;
+    }
+    sqlx::raw_sql("SELECT pg_advisory_unlock(70531)")
+        .execute(&mut *lock)
+        .await?;
+    Ok(name)
+}
