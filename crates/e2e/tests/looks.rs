@@ -34,6 +34,27 @@ fn axe() -> Done<String> {
     )?)
 }
 
+/// axe-core reads the words of a page and not what stands in its fields: their contrast is looked at here.
+const FIELDS: &str = "
+    const part = (c) => { c /= 255; return c <= 0.04045 ? c / 12.92 : ((c + 0.055) / 1.055) ** 2.4; };
+    const rgb = (text) => (text.match(/[\\d.]+/g) ?? []).map(Number);
+    const light = ([r, g, b]) => 0.2126 * part(r) + 0.7152 * part(g) + 0.0722 * part(b);
+    const ground = (e) => {
+      for (; e; e = e.parentElement) {
+        const c = rgb(getComputedStyle(e).backgroundColor);
+        if (c.length === 3 || c[3] === 1) return c;
+      }
+      return [255, 255, 255];
+    };
+    return [...document.querySelectorAll('input:not([type=file]), textarea, select')]
+      .filter((f) => !f.disabled && f.getClientRects().length > 0)
+      .map((f) => {
+        const [a, b] = [light(rgb(getComputedStyle(f).color)), light(ground(f))];
+        return [f.name || f.id || f.ariaLabel, (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05)];
+      })
+      .filter(([, ratio]) => ratio < 4.5)
+      .map(([name, ratio]) => name + ' has a contrast of ' + ratio.toFixed(1));";
+
 async fn look(shop: &Shop, views: &[(&str, &str)], found: &mut Vec<String>) -> Done {
     let b = &shop.browser;
     let axe = axe()?;
@@ -82,6 +103,11 @@ async fn look(shop: &Shop, views: &[(&str, &str)], found: &mut Vec<String>) -> D
                     "{path} {width} {theme}: {}",
                     v.as_str().unwrap_or("")
                 ));
+            }
+            let dim = b.script(FIELDS).await?;
+            for v in dim.as_array().into_iter().flatten() {
+                let field = v.as_str().unwrap_or_default();
+                found.push(format!("{path} {width} {theme}: field {field}"));
             }
             let over = b
                 .script("return document.documentElement.scrollWidth - document.documentElement.clientWidth")

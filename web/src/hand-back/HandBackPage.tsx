@@ -100,7 +100,7 @@ const Ended = ({ job }: { job: JobView }) => {
           </Button>
           <Button onClick={() => void go(`/jobs/${job.id}/record`)}>To the record</Button>
           <Button onClick={() => void go(`/new?from=${job.id}`)} data-back>
-            It is back: new job
+            It is back
           </Button>
         </Box>
       </Box>

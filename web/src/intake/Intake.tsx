@@ -48,7 +48,7 @@ const kept = (): Draft => {
   return fresh();
 };
 
-const VOLTS = [12, 24, 36, 48, 60, 72];
+const VOLTS = [6, 12, 24, 36, 48, 60, 72];
 /** What a vehicle without a wiring model is opened as. */
 const OTHER = "other";
 const DRIVES: [string, string][] = [
@@ -57,7 +57,7 @@ const DRIVES: [string, string][] = [
   ["mid", "mid motor"],
   ["chain", "chain, belt"],
   ["brushed", "brushed toy"],
-  [OTHER, "something else"],
+  [OTHER, "other kind"],
 ];
 
 /** A value that follows another after a pause, so that typing does not ask at every letter. */
@@ -246,7 +246,7 @@ export const IntakeNew = () => {
         </Box>
         <Box sx={{ p: 2, py: 0.8, borderLeft: `1px solid ${v("ruleStrong")}` }}>
           <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Battery, label or charger</Box>
-          <Box sx={{ display: "flex", gap: 0.8 }}>
+          <Box sx={{ display: "flex", gap: 0.6 }}>
             {VOLTS.map((x) => (
               <Pick
                 key={x}
@@ -680,7 +680,7 @@ const Pick = ({
     onClick={onPick}
     sx={{
       font: "inherit",
-      width: tall ? 70 : 52,
+      width: tall ? 70 : 46,
       height: tall ? 92 : 58,
       display: "flex",
       flexDirection: "column",

@@ -39,7 +39,7 @@ export const PhotoButton = ({
         bare={words === ""}
         sx={
           words === ""
-            ? { minWidth: 44, minHeight: 36, p: 0, border: 0, color: v("ink2") }
+            ? { minWidth: 44, minHeight: 36, p: 0, border: 0, background: "transparent", color: v("ink2") }
             : { gap: 1, minHeight: 46, fontSize: 16 }
         }
         onFile={(file) => {

@@ -12,7 +12,7 @@ import { ErrorLine, Heading } from "../ui/parts";
 export const ROLES: [Role, string][] = [
   ["trainee", "Trainee"],
   ["technician", "Technician"],
-  ["specialist", "Specialist, opens packs"],
+  ["specialist", "Specialist"],
   ["owner", "Owner"],
 ];
 

@@ -72,6 +72,7 @@ export const theme = createTheme({
       styleOverrides: {
         root: {
           background: v("sheet"),
+          color: v("ink"),
           "& .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 1.5 },
           "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 2.2 },
         },
