@@ -5,7 +5,8 @@ import { Refusal } from "./api/client";
 import { useMe, useShop, useViews } from "./api/hooks";
 import { BenchPage } from "./bench/BenchPage";
 import { GatePage } from "./gate/GatePage";
-import { IntakeNew, IntakeOfJob } from "./intake/Intake";
+import { IntakeNew } from "./intake/Intake";
+import { IntakeOfJob } from "./intake/IntakeOfJob";
 import { HandBackPage } from "./hand-back/HandBackPage";
 import { MePage } from "./people/MePage";
 import { writesAs } from "./outbox/outbox";
@@ -28,7 +29,7 @@ const Frame = () => {
   }, [name]);
   const out = me.error instanceof Refusal && me.error.status === 401;
   if (me.isPending) return null;
-  if (out && !me.data) return <SignIn again={false} />;
+  if (out && !me.data) return <SignIn />;
   if (me.error && !out)
     return (
       <Box sx={{ p: 4 }}>
@@ -42,7 +43,7 @@ const Frame = () => {
           <Outlet />
         </ShopFirst>
       )}
-      {out && <SignIn again />}
+      {out && <SignIn again={name} />}
     </>
   );
 };

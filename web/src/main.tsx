@@ -8,7 +8,7 @@ import { createRoot } from "react-dom/client";
 import { App } from "./App";
 import { Refusal } from "./api/client";
 import "./theme/fonts.css";
-import { start } from "./outbox/outbox";
+import { onEnded, start } from "./outbox/outbox";
 import { startTheme } from "./theme/mode";
 import { theme } from "./theme/theme";
 import { Hatches } from "./ui/hatch";
@@ -44,6 +44,9 @@ const client: QueryClient = new QueryClient({
 (window as unknown as { spannungParse: typeof parse }).spannungParse = parse;
 
 startTheme();
+onEnded((e) => {
+  signedOut(e, false);
+});
 start();
 
 const root = document.getElementById("root");

@@ -337,3 +337,37 @@ async fn what_one_person_kept_goes_out_under_no_other_name() -> Done {
     assert_eq!(by, [("by Signe", "Signe Lorr"), ("by Pavo", "Pavo Renk")]);
     shop.close_after_a_cut().await
 }
+
+#[tokio::test]
+async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Squeaks").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    b.see("[data-line]").await?;
+    shop.block_writes(true).await?;
+    note(&shop, "before the lid").await?;
+    b.see("[data-outbox='1']").await?;
+    b.fill("input[aria-label=Note]", "half a").await?;
+    // over night the session ends; in the morning the network is back
+    b.page.delete_all_cookies().await?;
+    shop.block_writes(false).await?;
+    b.press_text("Write it").await?;
+    b.fill("input[name=password]", spannung_e2e::PASSWORD)
+        .await?;
+    b.press("button[type=submit]:not([disabled])").await?;
+    b.read("Note: before the lid").await?;
+    b.gone("[data-outbox='1']").await?;
+    let texts: Vec<String> = notes(&client, &id)
+        .await?
+        .into_iter()
+        .map(|n| n.0)
+        .collect();
+    assert_eq!(texts.first().map(String::as_str), Some("before the lid"));
+    assert_eq!(texts.iter().filter(|t| *t == "before the lid").count(), 1);
+    shop.close_after_a_cut().await
+}

@@ -508,13 +508,18 @@ async fn a_known_vehicle_brings_its_story_and_a_comeback_is_marked() -> Done {
     b.see("[data-known]").await?;
     b.see("[data-suspect]").await?;
     b.press("[data-to-gate]").await?;
-    b.see("input[name=sticker]").await?;
+    // the pack that was on it the last time is one press away, and what was found on it comes along
+    b.press("[data-last-pack]").await?;
+    b.see("[data-contact=shape]").await?;
     let id = shop.job_id().await?;
     let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
     let view = client.get(&format!("/jobs/{id}")).await?;
+    assert!(view["pack"]["sticker"].is_string());
     assert_eq!(view["vehicle"], "Harbour school loan 2");
     assert_eq!(view["from_job"]["number"], 402);
     assert_eq!(view["earlier"][0]["comeback"], true, "{}", view["earlier"]);
+    go(&shop, &id, "intake").await?;
+    b.see("[data-earlier='402']").await?;
     b.page.goto(&shop.server.url).await?;
     b.see("[data-comeback='402']").await?;
     // the re-check it came back for is off the rack
@@ -737,5 +742,32 @@ async fn readings_come_in_from_a_file() -> Done {
     std::fs::remove_file(&file)?;
     let view = client.get(&format!("/jobs/{id}")).await?;
     assert_eq!(view["points"].as_array().map(Vec::len), Some(2));
+    shop.close().await
+}
+
+#[tokio::test]
+async fn a_part_is_struck_out_with_its_reason_and_stays_in_the_record() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let (id, client) = job_at(&shop, "Lamp dark", "B-73", "repair").await?;
+    b.fill("input[name=new]", "Lamp, 36 V").await?;
+    b.fill("input[name=minutes]", "5").await?;
+    b.press("[data-add-part]").await?;
+    b.press("[data-part] [data-strike]").await?;
+    b.fill(
+        "input[name=strike-reason]",
+        "wrong voltage, went back into the drawer",
+    )
+    .await?;
+    b.press("[data-strike-out]").await?;
+    b.gone("[data-part]").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(view["parts"], json!([]));
+    go(&shop, &id, "record").await?;
+    b.read("(struck out: wrong voltage, went back into the drawer)")
+        .await?;
+    // what the gate rests on cannot be struck out
+    let gate = b.page.find_all(By::Css("[data-line=gate] [data-strike]"));
+    assert!(gate.await?.is_empty());
     shop.close().await
 }

@@ -238,34 +238,11 @@ fn conflict(one: &Sent, entries: &[Logged]) -> Result<(), ApiError> {
     }
 }
 
-/// What can be struck out: what somebody measured, wrote or planned. What the gate rests on, a proof,
-/// an item closed and the closing cannot be undone that way.
 fn voidable(entries: &[Logged], id: Uuid) -> Result<(), ApiError> {
-    let Some(entry) = entries.iter().find(|e| e.id == id) else {
-        return Err(ApiError::not_found("entry"));
-    };
-    match entry.body {
-        Body::Reading { .. }
-        | Body::Check { .. }
-        | Body::Skip { .. }
-        | Body::Part { .. }
-        | Body::Minutes { .. }
-        | Body::Symptom { .. }
-        | Body::Risk { .. }
-        | Body::ByHand { .. }
-        | Body::Change { .. }
-        | Body::Wait { .. }
-        | Body::PointReading { .. }
-        | Body::Sheet { .. }
-        | Body::Quote { .. }
-        | Body::GoodsIn { .. }
-        | Body::Claim { .. }
-        | Body::Reassembly { .. }
-        | Body::OpenItem { .. }
-        | Body::Except { .. }
-        | Body::Photo { .. }
-        | Body::Note { .. } => Ok(()),
-        _ => Err(ApiError::refused(
+    match entries.iter().find(|e| e.id == id) {
+        None => Err(ApiError::not_found("entry")),
+        Some(e) if e.body.can_be_struck_out() => Ok(()),
+        Some(_) => Err(ApiError::refused(
             axum::http::StatusCode::UNPROCESSABLE_ENTITY,
             "not-voidable",
             Some("entry"),

@@ -1617,6 +1617,8 @@ export interface components {
             imported?: components["schemas"]["ImportView"] | null;
             item_kinds: components["schemas"]["ItemKind"][];
             items: components["schemas"]["OpenItem"][];
+            /** @description Sticker of the pack that was on it the last time; none once this job has named its pack. */
+            last_pack?: string | null;
             /** Format: int64 */
             limit_cents?: number | null;
             map?: components["schemas"]["Map"] | null;
@@ -1727,6 +1729,8 @@ export interface components {
             at: string;
             /** @description Who. */
             by: string;
+            /** @description Can be struck out. */
+            can_be_struck_out: boolean;
             /**
              * Format: uuid
              * @description Entry.

@@ -74,7 +74,7 @@ const Gate = ({ job }: { job: JobView }) => {
             <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 300 }}>
               <Box sx={{ p: 2.5 }}>
                 {job.pack == null ? (
-                  <NamePack append={append} />
+                  <NamePack append={append} last={job.last_pack ?? undefined} />
                 ) : g.standing === "open" && picked === undefined ? (
                   <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
                     <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750 }}>
@@ -147,13 +147,13 @@ const History = ({ job }: { job: JobView }) => (
 
 type Append = ReturnType<typeof useAppend>;
 
-const NamePack = ({ append }: { append: Append }) => {
+const NamePack = ({ append, last }: { append: Append; last: string | undefined }) => {
   const [sticker, setSticker] = useState("");
   const [error, setError] = useState<string>();
-  const name = async () => {
+  const name = async (of: string) => {
     setError(undefined);
     try {
-      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: sticker.trim() } } }));
+      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: of } } }));
       await append.mutateAsync([{ kind: "pack", pack: pack.id, sticker: pack.sticker }]);
     } catch (x) {
       setError(x instanceof Error ? x.message : String(x));
@@ -164,7 +164,7 @@ const NamePack = ({ append }: { append: Append }) => {
       component="form"
       onSubmit={(e: React.FormEvent) => {
         e.preventDefault();
-        void name();
+        void name(sticker.trim());
       }}
       sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}
     >
@@ -188,6 +188,11 @@ const NamePack = ({ append }: { append: Append }) => {
       <Button type="submit" variant="contained" disabled={sticker.trim() === "" || append.isPending}>
         Name the pack
       </Button>
+      {last !== undefined && (
+        <Button onClick={() => void name(last)} disabled={append.isPending} data-last-pack>
+          It is {last}, which was on it the last time
+        </Button>
+      )}
       {error && <ErrorLine>{error}</ErrorLine>}
     </Box>
   );
@@ -446,7 +451,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
       <Box>
         <Heading>{`Stopped, pack ${job.pack?.sticker ?? "not named"}`}</Heading>
         <Box sx={{ mt: 1.5 }}>
-          {job.pack == null && <NamePack append={append} />}
+          {job.pack == null && <NamePack append={append} last={job.last_pack ?? undefined} />}
           <Chain
             contacts={g.contacts.filter((c) => c.rests === "pack" && c.standing !== "stop")}
             onPick={() => undefined}

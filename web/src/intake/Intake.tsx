@@ -1,20 +1,18 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { useEffect, useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
 import { api, entry, take, type Body, type KnownVehicle, type Preview } from "../api/client";
-import { useAppend, useChoices, useJob, useVehicles } from "../api/hooks";
+import { useChoices, useVehicles } from "../api/hooks";
 import { Suspects } from "../bench/Suspects";
-import { Cell, JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { JobLine } from "../frame/JobLine";
 import { v } from "../theme/tokens";
 import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
 import { day, number4 } from "../ui/format";
 import { useKeys } from "../ui/keys";
-import { ErrorLine, Heading, Key, KeyedCard } from "../ui/parts";
-import { LaterForm } from "./Later";
+import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 interface Draft {
   words: string;
@@ -745,136 +743,5 @@ const DriveIcon = ({ id }: { id: string }) => {
         </>
       )}
     </svg>
-  );
-};
-
-/** Intake of an open job: what was told, and what can come at any time. */
-export const IntakeOfJob = () => {
-  const { id = "" } = useParams();
-  const job = useJob(id);
-  const append = useAppend(job.data);
-  const choices = useChoices();
-  const add = useRef<HTMLSelectElement>(null);
-  const told = useMemo(
-    () =>
-      job.data
-        ? [
-            ...job.data.symptoms.map((s) => ({ ...s, kind: "symptom" as const })),
-            ...job.data.risks.map((r) => ({ ...r, kind: "risk" as const })),
-          ]
-        : [],
-    [job.data],
-  );
-  if (!job.data)
-    return (
-      <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
-    );
-  const j = job.data;
-  const set = (kind: "symptom" | "risk", which: string, yes: boolean | null) => {
-    append.mutate([
-      kind === "symptom" ? { kind, symptom: which, yes, by_customer: true } : { kind, risk: which, yes },
-    ]);
-  };
-  return (
-    <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
-      <JobLine job={j} here="intake" />
-      <TitleBlock>
-        <JobCell job={j} />
-        <MinutesCell job={j} />
-        <Cell width={220} caption="Pack">
-          {j.pack ? `sticker ${j.pack.sticker}` : "not named"}
-        </Cell>
-      </TitleBlock>
-      <Box
-        sx={{
-          display: "grid",
-          gridTemplateColumns: "minmax(0, 1fr) minmax(0, 1fr)",
-          gap: 3,
-          p: 2,
-          "@media (max-width: 900px)": { gridTemplateColumns: "minmax(0, 1fr)" },
-        }}
-      >
-        <Box>
-          <Heading note="in the customer’s words">What was told</Heading>
-          <Box sx={{ fontSize: 24, fontWeight: 700, my: 1.5 }}>“{j.words}”</Box>
-          {told.map((s) => (
-            <Box
-              key={s.id}
-              sx={{
-                borderTop: `1px solid ${v("ruleStrong")}`,
-                py: 1,
-                display: "flex",
-                gap: 1,
-                alignItems: "center",
-              }}
-            >
-              <Box sx={{ flex: 1 }}>
-                <b style={{ fontSize: 17 }}>{s.name}</b>
-                <Box sx={{ fontSize: 14.5, color: v("ink2") }}>{s.definition}</Box>
-              </Box>
-              {(
-                [
-                  ["Yes", true],
-                  ["No", false],
-                  ["Not known", null],
-                ] as const
-              ).map(([name, yes]) => (
-                <Button
-                  key={name}
-                  aria-pressed={(s.yes ?? null) === yes}
-                  disabled={append.isPending || j.closed != null}
-                  onClick={() => {
-                    set(s.kind, s.id, yes);
-                  }}
-                  sx={{
-                    minWidth: 52,
-                    px: 1,
-                    fontSize: 15,
-                    ...((s.yes ?? null) === yes
-                      ? { background: v("ink"), color: v("sheet"), "&:hover": { background: v("ink2") } }
-                      : {}),
-                  }}
-                >
-                  {name}
-                </Button>
-              ))}
-            </Box>
-          ))}
-          {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
-          {j.closed == null && (
-            <Box
-              component="select"
-              ref={add}
-              aria-label="Add a sign"
-              value=""
-              onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
-                if (e.target.value) set("symptom", e.target.value, true);
-              }}
-              sx={{
-                font: "inherit",
-                fontSize: 16,
-                mt: 1.5,
-                height: 48,
-                border: `1.5px solid ${v("ink")}`,
-                borderRadius: "3px",
-                background: v("sheet"),
-                color: v("ink"),
-                px: 1,
-              }}
-            >
-              <option value="">Add a sign …</option>
-              {choices.data?.symptoms
-                .filter((s) => !j.symptoms.some((x) => x.id === s.id))
-                .map((s) => (
-                  <option key={s.id} value={s.id}>
-                    {s.name}
-                  </option>
-                ))}
-            </Box>
-          )}
-        </Box>
-        <LaterForm key={j.id} job={j} />
-      </Box>
-    </Box>
   );
 };

@@ -135,6 +135,12 @@ export const onView = (f: (view: JobView) => void): void => {
   seen = f;
 };
 
+let ended: (e: Refusal) => void = () => undefined;
+/** Who wants to know that what waits cannot go out because the session is over. */
+export const onEnded = (f: (e: Refusal) => void): void => {
+  ended = f;
+};
+
 /** Write entries of one job. Behind others that wait, they wait as well: the order holds. */
 export const write = async (given: Omit<Kept, "key" | "refused" | "by">): Promise<Written> => {
   const item: Kept = { ...given, by: person };
@@ -177,7 +183,10 @@ export const flush = async (): Promise<void> => {
           break;
         }
         // signed out: it waits for the next sign-in
-        if (e instanceof Refusal && e.status === 401) break;
+        if (e instanceof Refusal && e.status === 401) {
+          ended(e);
+          break;
+        }
         await put({ ...item, refused: e instanceof Error ? e.message : String(e) });
       }
     }

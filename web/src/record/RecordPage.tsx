@@ -12,6 +12,7 @@ import { v } from "../theme/tokens";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { ErrorLine, Heading } from "../ui/parts";
 import { CsvIn } from "./CsvIn";
+import { StrikeOut } from "./StrikeOut";
 
 /** The plain record: every reading, part and minute, in the order of the log. */
 export const RecordPage = () => {
@@ -105,14 +106,20 @@ export const RecordPage = () => {
                   {l.text}
                   {l.voided == null ? "" : ` (struck out: ${l.voided})`}
                 </td>
-                <td style={{ textAlign: "right", whiteSpace: "nowrap" }}>
-                  {l.value} {l.when == null ? "" : dayAndTime(l.when)}
+                <td style={{ textAlign: "right" }}>
+                  {l.value}{" "}
+                  {l.when != null && <span style={{ whiteSpace: "nowrap" }}>{dayAndTime(l.when)}</span>}
                 </td>
-                <td style={{ width: 48, padding: 0 }}>
-                  {l.kind !== "photo" && job.data.closed == null && (
-                    <PhotoButton job={job.data} of={l.entry} caption={l.text.slice(0, 80)} words="" />
-                  )}
-                </td>
+                {job.data.closed == null && (
+                  <td style={{ padding: 0 }}>
+                    <Box sx={{ display: "flex", justifyContent: "flex-end" }}>
+                      {l.can_be_struck_out && <StrikeOut job={job.data} entry={l.entry} what={l.text} />}
+                      {l.kind !== "photo" && (
+                        <PhotoButton job={job.data} of={l.entry} caption={l.text.slice(0, 80)} words="" />
+                      )}
+                    </Box>
+                  </td>
+                )}
               </Box>
             ))}
           </tbody>

@@ -7,6 +7,7 @@ import { useAppend, useChoices, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, MoneyCell, TitleBlock, Warnings } from "../frame/TitleBlock";
 import { PhotoButton, Photos } from "../photos/Photos";
+import { StrikeOut } from "../record/StrikeOut";
 import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { minutes, money } from "../ui/format";
@@ -80,7 +81,7 @@ const Repair = ({ job }: { job: JobView }) => {
                   data-part
                   sx={{
                     display: "grid",
-                    gridTemplateColumns: "minmax(0, 1fr) 24px minmax(0, 1fr) 68px 84px",
+                    gridTemplateColumns: "minmax(0, 1fr) 24px minmax(0, 1fr) 68px 76px auto",
                     gap: 1,
                     alignItems: "center",
                     minHeight: 52,
@@ -102,6 +103,7 @@ const Repair = ({ job }: { job: JobView }) => {
                   </Box>
                   <Box sx={{ textAlign: "right" }}>{minutes(p.minutes)} min</Box>
                   <Box sx={{ textAlign: "right" }}>{p.price_cents == null ? "" : money(p.price_cents)}</Box>
+                  <StrikeOut job={job} entry={p.entry} what={p.new ?? p.old ?? "part"} />
                 </Box>
               ))}
               <Box sx={{ fontSize: 15.5, py: 1 }} data-sum>

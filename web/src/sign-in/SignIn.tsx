@@ -8,9 +8,9 @@ import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
 import { ErrorLine, KeyedCard } from "../ui/parts";
 
-/** Sign in. `again`: the session is over, the page behind keeps what was typed. */
-export const SignIn = ({ again }: { again: boolean }) => {
-  const [name, setName] = useState("");
+/** Sign in. `again`: the session of this person is over, the page behind keeps what was typed. */
+export const SignIn = ({ again }: { again?: string }) => {
+  const [name, setName] = useState(again ?? "");
   const [password, setPassword] = useState("");
   const [error, setError] = useState<string>();
   const [busy, setBusy] = useState(false);
@@ -32,7 +32,7 @@ export const SignIn = ({ again }: { again: boolean }) => {
   return (
     <Box
       sx={{
-        position: again ? "fixed" : "static",
+        position: again !== undefined ? "fixed" : "static",
         inset: 0,
         zIndex: 10,
         background: v("paper"),
@@ -53,14 +53,16 @@ export const SignIn = ({ again }: { again: boolean }) => {
             sx={{ p: 3, display: "grid", gap: 2 }}
           >
             <Box component="h1" sx={{ m: 0, fontSize: 22, fontWeight: 700 }}>
-              {again ? "Sign in again" : "Sign in"}
+              {again !== undefined ? "Sign in again" : "Sign in"}
             </Box>
-            {again && <span>Your session is over. What you typed is kept behind this page.</span>}
+            {again !== undefined && (
+              <span>Your session is over. What you typed is kept behind this page.</span>
+            )}
             <TextField
               label="Name"
               name="name"
               autoComplete="username"
-              autoFocus
+              autoFocus={again === undefined}
               value={name}
               onChange={(e) => {
                 setName(e.target.value);
@@ -71,6 +73,7 @@ export const SignIn = ({ again }: { again: boolean }) => {
               name="password"
               type="password"
               autoComplete="current-password"
+              autoFocus={again !== undefined}
               value={password}
               onChange={(e) => {
                 setPassword(e.target.value);

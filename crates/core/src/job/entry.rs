@@ -644,6 +644,34 @@ pub struct ShownSuspect {
 }
 
 impl Body {
+    /// Can it be struck out: what somebody measured, wrote or planned? What the gate rests on, a proof, an
+    /// item closed and the closing cannot be undone that way.
+    pub fn can_be_struck_out(&self) -> bool {
+        matches!(
+            self,
+            Self::Reading { .. }
+                | Self::Check { .. }
+                | Self::Skip { .. }
+                | Self::Part { .. }
+                | Self::Minutes { .. }
+                | Self::Symptom { .. }
+                | Self::Risk { .. }
+                | Self::ByHand { .. }
+                | Self::Change { .. }
+                | Self::Wait { .. }
+                | Self::PointReading { .. }
+                | Self::Sheet { .. }
+                | Self::Quote { .. }
+                | Self::GoodsIn { .. }
+                | Self::Claim { .. }
+                | Self::Reassembly { .. }
+                | Self::OpenItem { .. }
+                | Self::Except { .. }
+                | Self::Photo { .. }
+                | Self::Note { .. }
+        )
+    }
+
     /// The kind's word.
     pub fn kind(&self) -> &'static str {
         match self {

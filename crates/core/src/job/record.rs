@@ -34,6 +34,8 @@ pub struct Line {
     pub when: Option<time::OffsetDateTime>,
     /// Struck out, with the reason.
     pub voided: Option<String>,
+    /// Can be struck out.
+    pub can_be_struck_out: bool,
 }
 
 /// Names of tests, given by whoever knows the vehicle's model.
@@ -65,6 +67,7 @@ pub fn lines(catalogue: &Catalogue, entries: &[Logged], test_name: TestName<'_>)
                 text,
                 value,
                 when: instant(&e.body),
+                can_be_struck_out: e.body.can_be_struck_out() && !voids.contains_key(&e.id),
                 voided: voids.get(&e.id).map(|r| (*r).to_string()),
             }
         })

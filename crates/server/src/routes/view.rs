@@ -354,6 +354,8 @@ pub struct JobView {
     earlier: Vec<Earlier>,
     /// Number of the job this vehicle comes back from.
     from_job: Option<Earlier>,
+    /// Sticker of the pack that was on it the last time; none once this job has named its pack.
+    last_pack: Option<String>,
     imported: Option<ImportView>,
     #[serde(with = "time::serde::rfc3339")]
     now: OffsetDateTime,
@@ -386,6 +388,11 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
     let from_job = match job.from_job {
         Some(id) => came_from(app, id, &job, now, &shop).await?,
         None => None,
+    };
+    let before = from_job.as_ref().or(same.first()).map(|e| e.id);
+    let last_pack = match before {
+        Some(id) if job.pack.is_none() => work::load(app, id).await?.job.pack.map(|p| p.1),
+        _ => None,
     };
     let imported = app.store.import_of(row.id).await?.map(|i| ImportView {
         at: i.at,
@@ -469,6 +476,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         money,
         earlier: same,
         from_job,
+        last_pack,
         imported,
         waiting: WaitView::of(&job),
         quotes: job.quotes.iter().map(quote_view).collect(),
