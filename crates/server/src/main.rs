@@ -7,6 +7,7 @@ use spannung_server::models::Models;
 use spannung_server::routes::{exchange, live, people};
 use spannung_server::{App, demo, openapi_json, router, work};
 use spannung_store::Store;
+use std::io::IsTerminal;
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -63,6 +64,7 @@ async fn main() -> ExitCode {
             tracing_subscriber::EnvFilter::try_from_default_env()
                 .unwrap_or_else(|_| "info,sqlx=warn,tower_http=info".into()),
         )
+        .with_ansi(std::io::stderr().is_terminal())
         .with_writer(std::io::stderr)
         .init();
     match run(Cli::parse()).await {

@@ -67,7 +67,19 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
         }
-        Body::Vehicle { name, .. } => {
+        Body::Vehicle {
+            name,
+            frame_number,
+            controller,
+        } => {
+            let long = |t: &Option<String>| t.as_ref().is_some_and(|t| t.chars().count() > 120);
+            if long(frame_number) || long(controller) {
+                return bad(
+                    "too-long",
+                    "frame_number",
+                    "120 letters are enough for a frame number or a label.".into(),
+                );
+            }
             if name.trim().is_empty() || name.chars().count() > 80 {
                 return bad(
                     "bad-name",
@@ -106,12 +118,12 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             if [value_cents, limit_cents]
                 .into_iter()
                 .flatten()
-                .any(|c| *c < 0)
+                .any(|c| !(0..=MOST_CENTS).contains(c))
             {
                 return bad(
                     "bad-money",
                     "limit_cents",
-                    "Money cannot be below zero.".into(),
+                    "Money from 0 to 1,000,000 is accepted.".into(),
                 );
             }
         }
@@ -331,11 +343,11 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "Say what becomes of the old part.".into(),
                 );
             }
-            if price_cents.is_some_and(|p| p < 0) {
+            if price_cents.is_some_and(|p| !(0..=MOST_CENTS).contains(&p)) {
                 return bad(
                     "bad-money",
                     "price_cents",
-                    "Money cannot be below zero.".into(),
+                    "Money from 0 to 1,000,000 is accepted.".into(),
                 );
             }
             if class
@@ -425,6 +437,8 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
     Ok(())
 }
 
+/// Most that a vehicle, a part or a limit comes to, cents.
+const MOST_CENTS: i64 = 100_000_000;
 /// Drive of a vehicle without a wiring model.
 pub const OTHER_DRIVE: &str = "other";
 /// Volts such a vehicle may have.
