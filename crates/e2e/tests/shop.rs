@@ -771,3 +771,39 @@ async fn a_part_is_struck_out_with_its_reason_and_stays_in_the_record() -> Done 
     assert!(gate.await?.is_empty());
     shop.close().await
 }
+
+#[tokio::test]
+async fn stations_work_from_the_keyboard() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let (id, _) = job_at(&shop, "Bell is dull", "B-74", "repair").await?;
+    let keys = async |keys: &str| -> Done {
+        b.page.action_chain().send_keys(keys).perform().await?;
+        Ok(())
+    };
+    b.see("[data-form=part]").await?;
+    for (key, form) in [("2", "minutes"), ("5", "wait"), ("1", "part")] {
+        keys(key).await?;
+        b.see(&format!("[data-form={form}]")).await?;
+    }
+    go(&shop, &id, "proof").await?;
+    let now = async || -> Done<String> {
+        let card = b.see("[data-check]").await?;
+        Ok(card.attr("data-check").await?.unwrap_or_default())
+    };
+    assert_eq!(now().await?, "brake-function");
+    keys(&Key::Down.value().to_string()).await?;
+    b.see("[data-check=brake-cut-left]").await?;
+    // its field takes the figure; Enter takes it
+    keys("x").await?;
+    b.fill("input[name=figure]", "0,2").await?;
+    b.see("[data-check=brake-cut-left] button[type=submit]:not([disabled])")
+        .await?;
+    b.script("document.activeElement.blur()").await?;
+    go(&shop, &id, "hand-back").await?;
+    b.see("[data-outcome=repaired]").await?;
+    keys("5").await?;
+    b.see("[data-outcome=no-fault-found][aria-pressed=true]")
+        .await?;
+    shop.close().await
+}

@@ -11,7 +11,8 @@ import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
 import { Line, OneOf, Select, number, pressed } from "../ui/form";
 import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
-import { ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
+import { useKeys } from "../ui/keys";
+import { Digit, ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
 
 export const OUTCOMES: [Outcome, string][] = [
   ["repaired", "Repaired"],
@@ -126,6 +127,20 @@ const Ending = ({ job }: { job: JobView }) => {
   const ridden = outcome !== undefined && RIDDEN.includes(outcome);
   const unproved = job.proof.filter((r) => r.standing === "open" || r.standing === "failed").length;
   const open = job.items.filter((i) => i.standing === "open").length;
+  const pick = (id: Outcome) => {
+    setOutcome(id);
+    setError(undefined);
+  };
+  useKeys(
+    Object.fromEntries(
+      OUTCOMES.map(([id], k) => [
+        String(k + 1),
+        () => {
+          pick(id);
+        },
+      ]),
+    ),
+  );
   const close = () => {
     if (outcome === undefined) return;
     const after = km.trim() === "" ? null : number(km);
@@ -161,17 +176,17 @@ const Ending = ({ job }: { job: JobView }) => {
           aria-label="Outcome"
           sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(168px, 1fr))", gap: 0.8 }}
         >
-          {OUTCOMES.map(([id, name]) => (
+          {OUTCOMES.map(([id, name], k) => (
             <Button
               key={id}
               aria-pressed={outcome === id}
               onClick={() => {
-                setOutcome(id);
-                setError(undefined);
+                pick(id);
               }}
               data-outcome={id}
               sx={pressed(outcome === id)}
             >
+              <Digit>{k + 1}</Digit>
               {name}
             </Button>
           ))}

@@ -227,7 +227,8 @@ export const IntakeNew = () => {
             }}
             sx={{
               font: "inherit",
-              fontSize: 24,
+              // long words stay in view as a whole
+              fontSize: draft.words.length > 48 ? 18 : 24,
               fontWeight: 700,
               lineHeight: 1.25,
               width: "100%",

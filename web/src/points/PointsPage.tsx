@@ -13,6 +13,12 @@ import { v } from "../theme/tokens";
 import { Line, OneOf, Select } from "../ui/form";
 import { ErrorLine, Heading, KeyedCard, Lock, Reading, Tick, Triangle } from "../ui/parts";
 
+/** Results without a figure: words, and the keys that give them while the field is empty. */
+const WITHOUT_FIGURE: readonly ["not-steady" | "nothing" | "cannot-reach", string, readonly string[]][] = [
+  ["not-steady", "Not steady", ["s", "*"]],
+  ["nothing", "Reads nothing", ["n", "/"]],
+  ["cannot-reach", "Can’t reach", ["r", "+"]],
+];
 const UNITS = [
   ["volts", "V"],
   ["ohms", "Ω"],
@@ -285,6 +291,13 @@ const TakePoint = ({ job }: { job: JobView }) => {
                 setTyped(e.target.value);
                 setError(undefined);
               }}
+              onKeyDown={(e: React.KeyboardEvent) => {
+                const without =
+                  typed === "" ? WITHOUT_FIGURE.find((w) => w[2].includes(e.key.toLowerCase())) : undefined;
+                if (without === undefined || busy) return;
+                e.preventDefault();
+                send(without[0]);
+              }}
               sx={{
                 width: "100%",
                 minWidth: 0,
@@ -314,13 +327,7 @@ const TakePoint = ({ job }: { job: JobView }) => {
           </Button>
         </Box>
         <Box sx={{ display: "flex", gap: 0.8 }}>
-          {(
-            [
-              ["not-steady", "Not steady"],
-              ["nothing", "Reads nothing"],
-              ["cannot-reach", "Can’t reach"],
-            ] as const
-          ).map(([id, words]) => (
+          {WITHOUT_FIGURE.map(([id, words, keys]) => (
             <Button
               key={id}
               type="button"
@@ -330,7 +337,7 @@ const TakePoint = ({ job }: { job: JobView }) => {
               }}
               sx={{ flex: 1, fontSize: 15, px: 0.6 }}
             >
-              {words}
+              {words} {keys[0]?.toUpperCase()}
             </Button>
           ))}
         </Box>

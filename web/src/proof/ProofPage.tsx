@@ -36,6 +36,21 @@ const Proof = ({ job }: { job: JobView }) => {
   const blockers = rows.filter((r) => r.blocker);
   const rest = rows.filter((r) => !r.blocker);
   const failed = rows.filter((r) => r.standing === "failed").length;
+  const walk = (by: number) => {
+    const order = [...blockers, ...rest];
+    const at = order.findIndex((r) => r.check === now?.check);
+    const next = order[Math.min(order.length - 1, Math.max(0, at + by))]?.check;
+    setPicked(next);
+    document.querySelector(`[data-row="${next ?? ""}"]`)?.scrollIntoView({ block: "nearest" });
+  };
+  useKeys({
+    ArrowDown: () => {
+      walk(1);
+    },
+    ArrowUp: () => {
+      walk(-1);
+    },
+  });
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="proof" />

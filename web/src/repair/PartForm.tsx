@@ -111,7 +111,7 @@ export const PartForm = ({ job }: { job: JobView }) => {
         data-add-part
         sx={{ justifySelf: "start" }}
       >
-        Part out, in
+        Write it down
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Form>

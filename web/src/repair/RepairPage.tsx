@@ -12,7 +12,7 @@ import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { minutes, money } from "../ui/format";
 import { useKeys } from "../ui/keys";
-import { ErrorLine, Heading } from "../ui/parts";
+import { Digit, ErrorLine, Heading } from "../ui/parts";
 import { Assembly, AssemblyForm } from "./Assembly";
 import { Holds } from "./Holds";
 import { MinutesForm } from "./MinutesForm";
@@ -50,6 +50,18 @@ const Repair = ({ job }: { job: JobView }) => {
   const name = (id: string | null | undefined) =>
     choices.data?.classes.find((c) => c.id === id)?.name ?? id ?? "";
   const sum = job.money.sum;
+  useKeys(
+    Object.fromEntries(
+      DESKS.map(([id], k) => [
+        String(k + 1),
+        closed
+          ? undefined
+          : () => {
+              setDesk(id);
+            },
+      ]),
+    ),
+  );
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="repair" />
@@ -120,9 +132,9 @@ const Repair = ({ job }: { job: JobView }) => {
               <Box
                 role="group"
                 aria-label="What to write"
-                sx={{ display: "flex", gap: 0.8, flexWrap: "wrap" }}
+                sx={{ display: "flex", gap: 0.6, flexWrap: "wrap" }}
               >
-                {DESKS.map(([id, words]) => (
+                {DESKS.map(([id, words], k) => (
                   <Button
                     key={id}
                     aria-pressed={desk === id}
@@ -130,8 +142,9 @@ const Repair = ({ job }: { job: JobView }) => {
                       setDesk(id);
                     }}
                     data-desk={id}
-                    sx={{ minHeight: 46, fontSize: 16, px: 1.2, ...pressed(desk === id) }}
+                    sx={{ minHeight: 46, fontSize: 15.5, px: 0.8, minWidth: 0, ...pressed(desk === id) }}
                   >
+                    <Digit>{k + 1}</Digit>
                     {words}
                   </Button>
                 ))}

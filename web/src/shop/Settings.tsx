@@ -117,7 +117,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         <Line label="At least, min" value={least} onChange={setLeast} mode="decimal" />
         <Line label="Tax, %" name="tax" value={tax} onChange={setTax} mode="decimal" />
         <Line label="Small stuff, % of labour" value={small} onChange={setSmall} mode="decimal" />
-        <Line label="at least" value={floor} onChange={setFloor} mode="decimal" />
+        <Line label="Small stuff, at least" value={floor} onChange={setFloor} mode="decimal" />
         <Line label="Currency, three letters" name="currency" value={currency} onChange={setCode} />
         <Line label="Comeback within, days" name="comeback" value={comeback} onChange={setComeback} />
         <Select label="Time zone" name="time-zone" value={zone} onChange={setZone} options={ZONES} />

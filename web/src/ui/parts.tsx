@@ -3,6 +3,16 @@ import type { ReactNode } from "react";
 import { v } from "../theme/tokens";
 
 /** A key as it is printed on its button. */
+/** The number key of a choice, small before its words. */
+export const Digit = ({ children }: { children: ReactNode }) => (
+  <Box
+    component="kbd"
+    sx={{ font: "inherit", fontSize: 13, fontWeight: 500, mr: 0.4, alignSelf: "flex-start" }}
+  >
+    {children}
+  </Box>
+);
+
 export const Key = ({ children }: { children: ReactNode }) => (
   <Box
     component="kbd"

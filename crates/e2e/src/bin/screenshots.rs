@@ -75,7 +75,7 @@ async fn main() -> Done {
     shot("11-repair.png").await?;
     open(format!("/jobs/{}/proof", id(412)), "[data-row]").await?;
     shot("12-proof.png").await?;
-    open(format!("/jobs/{}/hand-back", id(402)), "[data-closed]").await?;
+    open(format!("/jobs/{}/hand-back", id(401)), "[data-closed]").await?;
     shot("13-hand-back.png").await?;
     b.size(980, 1240).await?;
     let report = format!("/jobs/{}/report?copy=customer", id(401));

@@ -42,6 +42,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     })
     .await?;
     s.renew("new ties").await?;
+    s.prove("throttle-return", "0.82", "").await?;
     s.prove_all().await?;
     s.close(
         Outcome::Repaired,
