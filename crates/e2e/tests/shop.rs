@@ -794,12 +794,10 @@ async fn stations_work_from_the_keyboard() -> Done {
     assert_eq!(now().await?, "brake-function");
     keys(&Key::Down.value().to_string()).await?;
     b.see("[data-check=brake-cut-left]").await?;
-    // its field takes the figure; Enter takes it
-    keys("x").await?;
     b.fill("input[name=figure]", "0,2").await?;
-    b.see("[data-check=brake-cut-left] button[type=submit]:not([disabled])")
+    keys(&Key::Enter.value().to_string()).await?;
+    b.see("[data-row=brake-cut-left][data-standing=passed]")
         .await?;
-    b.script("document.activeElement.blur()").await?;
     go(&shop, &id, "hand-back").await?;
     b.see("[data-outcome=repaired]").await?;
     keys("5").await?;
