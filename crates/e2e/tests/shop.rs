@@ -703,6 +703,12 @@ async fn times_and_lengths_are_the_shops() -> Done {
     let view = client.get(&format!("/jobs/{id}")).await?;
     assert_eq!(view["closed"]["recheck"]["km"], 161);
     assert_eq!(view["closed"]["recheck"]["by"], "2028-10-31T23:00:00Z");
+    // a zone that is none is refused, and nothing of the settings changes
+    let mut bad = client.get("/shop").await?;
+    bad["time_zone"] = json!("Moon/Tranquility");
+    let put = client.http.put(format!("{}/shop", client.api)).json(&bad);
+    assert_eq!(put.send().await?.status(), 422);
+    assert_eq!(client.get("/shop").await?["time_zone"], "Pacific/Auckland");
     // it is back: the next job begins from this one
     b.press("[data-back]").await?;
     b.see("[data-known]").await?;

@@ -12,7 +12,7 @@ import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { minutes, money } from "../ui/format";
 import { useKeys } from "../ui/keys";
-import { Digit, ErrorLine, Heading } from "../ui/parts";
+import { Digit, ErrorLine, Heading, Key } from "../ui/parts";
 import { Assembly, AssemblyForm } from "./Assembly";
 import { Holds } from "./Holds";
 import { MinutesForm } from "./MinutesForm";
@@ -179,16 +179,16 @@ const ClockCell = ({ job }: { job: JobView }) => {
   const turn = () => {
     append.mutate([{ kind: "clock", run: !runs }]);
   };
-  useKeys({ c: turn, p: () => void go(`/jobs/${job.id}/proof`) });
+  useKeys({ c: append.isPending ? undefined : turn, p: () => void go(`/jobs/${job.id}/proof`) });
   return (
     <Cell width={170}>
       <Button
         onClick={turn}
         disabled={append.isPending}
         data-clock={runs ? "runs" : "stands"}
-        sx={{ minHeight: 46, height: 46, px: 1.4, fontSize: 16 }}
+        sx={{ minHeight: 46, height: 46, px: 1.2, gap: 1, fontSize: 16, whiteSpace: "nowrap" }}
       >
-        {runs ? "Pause the clock" : "Start the clock"}
+        {runs ? "Pause clock" : "Start clock"} <Key>C</Key>
       </Button>
     </Cell>
   );

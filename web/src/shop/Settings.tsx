@@ -120,7 +120,13 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         <Line label="Small stuff, at least" value={floor} onChange={setFloor} mode="decimal" />
         <Line label="Currency, three letters" name="currency" value={currency} onChange={setCode} />
         <Line label="Comeback within, days" name="comeback" value={comeback} onChange={setComeback} />
-        <Select label="Time zone" name="time-zone" value={zone} onChange={setZone} options={ZONES} />
+        <Select
+          label="Time zone"
+          name="time-zone"
+          value={zone}
+          onChange={setZone}
+          options={ZONES.some((z) => z[0] === zone) ? ZONES : [[zone, zone], ...ZONES]}
+        />
         <Box sx={{ alignSelf: "center" }}>
           <OneOf
             label="Units"

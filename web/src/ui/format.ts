@@ -1,4 +1,4 @@
-import { DateTime } from "luxon";
+import { DateTime, IANAZone } from "luxon";
 
 // Times, minutes, money and lengths are written here and nowhere else, the way this shop sets them.
 
@@ -7,7 +7,8 @@ export type Habits = { currency: string; zone: string; imperial: boolean };
 let habits: Habits = { currency: "EUR", zone: "UTC", imperial: false };
 /** Write everything from now on as this shop does. */
 export const setHabits = (now: Habits): void => {
-  habits = now;
+  // an old browser may not know a zone by its new name: UTC is better than no time at all
+  habits = { ...now, zone: IANAZone.isValidZone(now.zone) ? now.zone : "UTC" };
 };
 
 const local = (iso: string): DateTime => DateTime.fromISO(iso, { zone: habits.zone, locale: "en-GB" });
