@@ -7,6 +7,7 @@
 //!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
 //! * [`behaviour`] tells what a person sees from the solved circuit; [`commutation`] is the
 //!   six-step model of the motor.
+//! * [`spice`] writes a solved circuit as a SPICE netlist, which any circuit simulator reads.
 //!
 //! Nothing here knows what we believe (priors, symptoms, tests): that is `spannung-core`.
 
@@ -19,6 +20,7 @@ pub mod meter;
 pub mod netlist;
 pub mod profile;
 pub mod solve;
+pub mod spice;
 pub mod state;
 
 pub use error::CircuitError;

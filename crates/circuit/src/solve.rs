@@ -85,21 +85,21 @@ pub struct Solution {
     /// Number of linear solves it took.
     pub rounds: usize,
     factors: Vec<f64>,
-    conducts: Vec<Linear>,
+    pub(crate) conducts: Vec<Linear>,
 }
 
 /// Linear stand-in of an element in its present device state: current a→b is
 /// `g·(va − vb) + source_amps`.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
-struct Linear {
-    on: bool,
-    g: f64,
-    amps: f64,
-    kind: LinearKind,
+pub(crate) struct Linear {
+    pub(crate) on: bool,
+    pub(crate) g: f64,
+    pub(crate) amps: f64,
+    pub(crate) kind: LinearKind,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
-enum LinearKind {
+pub(crate) enum LinearKind {
     #[default]
     TwoPole,
     /// i(a→b) = g·(volts − (vb − vc)), amps = g·volts

@@ -315,6 +315,33 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
     let entries = bundle["entries"].as_array().ok_or("no entries")?;
     assert_eq!(entries[0]["body"]["words"], "=1+2 dead throttle");
     assert!(entries.iter().any(|e| e["body"]["typed"] == "-0.2"));
+    // the circuit for a simulator: sound, and with a fault in it
+    let circuit = async |query: &str| -> Done<(u16, String)> {
+        let url = format!("{}/jobs/{id}/circuit.cir{query}", client.api);
+        let reply = client.http.get(url).send().await?;
+        Ok((reply.status().as_u16(), reply.text().await?))
+    };
+    let (status, sound) = circuit("").await?;
+    assert_eq!(status, 200);
+    assert!(
+        sound.starts_with("vehicle, battery in, display on"),
+        "{sound}"
+    );
+    assert!(sound.contains("\nRtie") && sound.trim_end().ends_with(".end"));
+    let (status, blown) = circuit("?fault=batt-fuse-open").await?;
+    assert_eq!(status, 200, "{blown}");
+    assert!(
+        sound.lines().count() > blown.lines().count(),
+        "the fuse is gone"
+    );
+    assert_eq!(circuit("?fault=witchcraft").await?.0, 422);
+    let toy = client.open_other("Dead").await?;
+    let url = format!(
+        "{}/jobs/{}/circuit.cir",
+        client.api,
+        toy["id"].as_str().unwrap_or("")
+    );
+    assert_eq!(client.http.get(url).send().await?.status(), 422);
     // the same bytes again
     assert_eq!(
         bundle,

@@ -58,6 +58,7 @@ const TABLE: &[(&str, &str, May)] = &[
     ("get", "/jobs/{id}/photos/{photo}", May::SignedIn),
     ("put", "/jobs/{id}/photos/{photo}", May::SignedIn),
     ("get", "/jobs/{id}/export.json", May::SignedIn),
+    ("get", "/jobs/{id}/circuit.cir", May::SignedIn),
     ("get", "/job.schema.json", May::SignedIn),
     ("post", "/import", May::Releases),
     ("get", "/jobs/{id}/readings.csv", May::SignedIn),

@@ -310,7 +310,8 @@ pub fn card(app: &App, job: &Job) -> Card {
     }
 }
 
-fn no_model() -> ApiError {
+/// Refusal of what needs a wiring model.
+pub fn no_model() -> ApiError {
     ApiError::refused(
         axum::http::StatusCode::UNPROCESSABLE_ENTITY,
         "no-model",

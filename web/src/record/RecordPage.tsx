@@ -71,6 +71,11 @@ export const RecordPage = () => {
           <Button component="a" href={`/api/jobs/${id}/time.csv`} data-export-time>
             Minutes, CSV
           </Button>
+          {job.data.drive !== "other" && (
+            <Button component="a" href={`/api/jobs/${id}/circuit.cir`} data-export-circuit>
+              Circuit, SPICE
+            </Button>
+          )}
           {job.data.closed == null && <CsvIn job={job.data} />}
           <Button onClick={() => void go(`/jobs/${id}/report?copy=customer`)} data-to-report>
             Report

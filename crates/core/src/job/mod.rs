@@ -4,8 +4,9 @@
 //! [`admit`] says whether an entry fits; [`gate`] says what may be done while the battery gate is not
 //! open; [`bench`] and [`card`] put state and model together into what the page shows ([`view`]);
 //! [`items`] and [`proof`] say what holds the hand-back; [`points`] compares a vehicle without a wiring
-//! model with a working one; [`map`] describes the trace map; [`record`] writes the record out, [`report`] what is handed over,
-//! [`bundle`] the whole job as one document.
+//! model with a working one; [`map`] describes the trace map; [`record`] writes the record out,
+//! [`report`] what is handed over, [`bundle`] the whole job as one document, [`netlist`] its circuit for
+//! a simulator.
 
 pub mod admit;
 pub mod bench;
@@ -16,6 +17,7 @@ pub mod fold;
 pub mod gate;
 pub mod items;
 pub mod map;
+pub mod netlist;
 pub mod points;
 pub mod proof;
 pub mod record;

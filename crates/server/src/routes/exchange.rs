@@ -6,17 +6,17 @@ use crate::error::{ApiError, Problem};
 use crate::work::{self, Loaded, Sent};
 use axum::Json;
 use axum::body::Bytes;
-use axum::extract::{DefaultBodyLimit, Path, State};
+use axum::extract::{DefaultBodyLimit, Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD as BASE64;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use spannung_core::diagnosis::tests;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::bundle::{Bundle, BundlePhoto};
 use spannung_core::job::entry::{Body, Fate, ReadOn, ReadingResult};
-use spannung_core::job::{Job, record};
+use spannung_core::job::{Job, netlist, record};
 use spannung_core::reading::{Figure, Unit};
 use spannung_store::import::Incoming;
 use spannung_store::job::NewEntry;
@@ -24,7 +24,7 @@ use spannung_store::shop::Photo;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
 use tower_http::limit::RequestBodyLimitLayer;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use uuid::Uuid;
@@ -43,6 +43,7 @@ pub fn router() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(export_job))
         .routes(routes!(bundle_schema))
+        .routes(routes!(export_circuit))
         .routes(routes!(export_readings, import_readings))
         .routes(routes!(export_parts, import_parts))
         .routes(routes!(export_time, import_time))
@@ -100,6 +101,33 @@ async fn export_job(
         &format!("job-{:04}.json", bundle.number),
         text,
     ))
+}
+
+/// Which fault is in the circuit.
+#[derive(Deserialize, IntoParams)]
+struct InCircuit {
+    /// Key of a fault case; left out for the sound vehicle.
+    fault: Option<String>,
+}
+
+/// The vehicle's circuit as it stands now, as a SPICE netlist with the solved voltages in comments.
+#[utoipa::path(get, path = "/jobs/{id}/circuit.cir", params(("id" = Uuid, Path), InCircuit), responses((status = 200, body = String, content_type = "text/plain"), (status = "4XX", body = Problem)))]
+async fn export_circuit(
+    State(app): State<App>,
+    Who(person): Who,
+    Path(id): Path<Uuid>,
+    Query(wanted): Query<InCircuit>,
+) -> Result<Response, ApiError> {
+    let loaded = work::load(&app, id).await?;
+    if loaded.job.family(&app.catalogue).is_none() {
+        return Err(work::no_model());
+    }
+    let name = format!("job-{:04}.cir", loaded.row.number);
+    let text = work::weigh(&app, loaded.job, person.role, move |w| {
+        netlist::spice(w, wanted.fault.as_deref())
+    })
+    .await??;
+    Ok(attachment("text/plain; charset=utf-8", &name, text))
 }
 
 /// The JSON Schema (2020-12) of a bundle, taken from the description of the API.
