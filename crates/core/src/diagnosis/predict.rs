@@ -833,6 +833,31 @@ fn outcome_row(
         .collect()
 }
 
+/// Deviation, in those of the usual and the healthy prediction, above which a prediction does not decide
+/// where outcomes are told apart.
+const WIDE: f64 = 3.0;
+
+/// A gap between two neighbouring predictions, and where to cut it.
+struct Gap {
+    from: f64,
+    to: f64,
+    cut: f64,
+}
+
+/// Gaps between sorted predictions (mean, deviation) that differ by more than twice the sum of their
+/// deviations. The cut stands where both neighbours are equally far in their own deviations.
+fn gaps_between(points: &[(f64, f64)]) -> Vec<Gap> {
+    points
+        .windows(2)
+        .filter(|w| w[1].0 - w[0].0 > 2.0 * (w[0].1 + w[1].1))
+        .map(|w| Gap {
+            from: w[0].0,
+            to: w[1].0,
+            cut: w[0].0 + w[0].1 / (w[0].1 + w[1].1) * (w[1].0 - w[0].0),
+        })
+        .collect()
+}
+
 /// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
 /// than twice the sum of their deviations, at most ten bins (finer ones chase noise).
 fn figures(
@@ -856,18 +881,24 @@ fn figures(
             .map(|p| (p.mean[d], sigma(p, d)))
             .collect();
         points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let mut gaps: Vec<(f64, f64)> = points
-            .windows(2)
-            .filter(|w| w[1].0 - w[0].0 > 2.0 * (w[0].1 + w[1].1))
-            .map(|w| {
-                // the cut stands where both neighbours are equally far in their own deviations
-                let share = w[0].1 / (w[0].1 + w[1].1);
-                (w[1].0 - w[0].0, w[0].0 + share * (w[1].0 - w[0].0))
-            })
-            .collect();
-        gaps.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let mut gaps = gaps_between(&points);
+        // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
+        // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
+        let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
+        sigmas.sort_by(f64::total_cmp);
+        let wide = WIDE * sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
+        points.retain(|p| p.1 <= wide);
+        for hidden in gaps_between(&points) {
+            if !gaps
+                .iter()
+                .any(|g| (hidden.from..hidden.to).contains(&g.cut))
+            {
+                gaps.push(hidden);
+            }
+        }
+        gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
         gaps.truncate(most - 1);
-        *cut = gaps.iter().map(|g| g.1).collect();
+        *cut = gaps.iter().map(|g| g.cut).collect();
         cut.sort_by(f64::total_cmp);
     }
     let chance = |p: &Prediction| -> Vec<f64> {
