@@ -4,6 +4,7 @@
 
 use crate::api::Api;
 use crate::cluster::Cluster;
+use crate::dice::Dice;
 use crate::{Browser, Client, Done, Server};
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -38,20 +39,8 @@ impl Tally {
     }
 }
 
-/// A small fixed sequence of numbers from a seed.
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, sides: usize) -> usize {
-        self.0 = self
-            .0
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
-        (self.0 >> 33) as usize % sides
-    }
-}
-
-async fn write(client: &Client, job: &str, id: Uuid) -> bool {
+/// Write a note whose entry has this id and says it; true when it was acknowledged.
+pub async fn write(client: &Client, job: &str, id: Uuid) -> bool {
     let body = json!({"entries": [{"id": id, "body": {"kind": "note", "text": id.to_string()}}]});
     matches!(
         client.post(&format!("/jobs/{job}/entries"), &body).await,
@@ -61,7 +50,10 @@ async fn write(client: &Client, job: &str, id: Uuid) -> bool {
 
 /// Three people write until so many entries are acknowledged, then comes the kill, and each goes on until
 /// an entry fails. Every id with whether it was acknowledged.
-async fn hands(
+///
+/// # Errors
+/// A sign-in fails, or the writers are too slow.
+pub async fn hands(
     url: &str,
     job: &str,
     stop: usize,
@@ -129,7 +121,10 @@ async fn page(url: &str, job: &str, stop: usize) -> Done<BTreeMap<Uuid, bool>> {
 }
 
 /// How often each note stands in a job's log, by its text.
-async fn count(client: &Client, job: &str) -> Done<BTreeMap<Uuid, usize>> {
+///
+/// # Errors
+/// There is no such job.
+pub async fn count(client: &Client, job: &str) -> Done<BTreeMap<Uuid, usize>> {
     let bundle = client.get(&format!("/jobs/{job}/export.json")).await?;
     let mut seen = BTreeMap::new();
     for e in bundle["entries"].as_array().ok_or("no entries")? {

@@ -6,6 +6,7 @@ pub mod browser;
 pub mod client;
 pub mod cluster;
 pub mod database;
+pub mod dice;
 pub mod kills;
 pub mod server;
 pub mod steps;

@@ -107,6 +107,20 @@ impl Shop {
         client.write(job, bodies).await
     }
 
+    /// Another person takes over at the tablet by the short code.
+    ///
+    /// # Errors
+    /// The code does not fit.
+    pub async fn take_over(&self, name: &str, code: &str) -> Done {
+        let b = &self.browser;
+        b.press("[data-person]").await?;
+        b.press(&format!("[data-who='{name}']")).await?;
+        b.fill("input[name=code]", code).await?;
+        b.press("[data-take-over]").await?;
+        b.see(&format!("[data-person='{name}']")).await?;
+        Ok(())
+    }
+
     /// Cut the page off from the network, or let it back.
     ///
     /// # Errors

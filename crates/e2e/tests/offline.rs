@@ -11,6 +11,18 @@ async fn note(shop: &Shop, text: &str) -> Done {
     shop.browser.press_text("Write it").await
 }
 
+/// A fresh job with its record on the page: the shop, somebody who asks the server, the job.
+async fn on_the_record(words: &str) -> Done<(Shop, Client, String)> {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open(words).await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let record = format!("{}/jobs/{id}/record", shop.server.url);
+    shop.browser.page.goto(record).await?;
+    shop.browser.see("[data-line]").await?;
+    Ok((shop, client, id))
+}
+
 /// Kinds of a job after the gate, as often as they came.
 async fn after_gate(shop: &Shop, job: &str) -> Done<Vec<String>> {
     let kinds = shop.kinds(job).await?;
@@ -182,14 +194,8 @@ async fn notes(client: &Client, job: &str) -> Done<Vec<(String, String)>> {
 
 #[tokio::test]
 async fn a_double_press_writes_once() -> Done {
-    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let (shop, client, id) = on_the_record("Brake squeals").await?;
     let b = &shop.browser;
-    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
-    let view = client.open("Brake squeals").await?;
-    let id = view["id"].as_str().unwrap_or_default().to_string();
-    b.page
-        .goto(format!("{}/jobs/{id}/record", shop.server.url))
-        .await?;
     b.fill("input[aria-label=Note]", "Pads are glazed").await?;
     let button = b
         .page
@@ -261,14 +267,8 @@ async fn what_one_tab_keeps_another_sends_once() -> Done {
 
 #[tokio::test]
 async fn a_wrong_clock_on_the_device_orders_nothing_wrong() -> Done {
-    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let (shop, client, id) = on_the_record("Wobbles").await?;
     let b = &shop.browser;
-    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
-    let view = client.open("Wobbles").await?;
-    let id = view["id"].as_str().unwrap_or_default().to_string();
-    b.page
-        .goto(format!("{}/jobs/{id}/record", shop.server.url))
-        .await?;
     note(&shop, "before").await?;
     b.read("Note: before").await?;
     // somebody sets the tablet's clock two days ahead, then three back
@@ -297,34 +297,19 @@ async fn a_wrong_clock_on_the_device_orders_nothing_wrong() -> Done {
 
 #[tokio::test]
 async fn what_one_person_kept_goes_out_under_no_other_name() -> Done {
-    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let (shop, client, id) = on_the_record("Rattles").await?;
     let b = &shop.browser;
-    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
-    let view = client.open("Rattles").await?;
-    let id = view["id"].as_str().unwrap_or_default().to_string();
-    b.page
-        .goto(format!("{}/jobs/{id}/record", shop.server.url))
-        .await?;
-    b.see("[data-line]").await?;
     shop.block_writes(true).await?;
     note(&shop, "by Pavo").await?;
     b.see("[data-outbox='1']").await?;
-    let over = async |name: &str, code: &str| -> Done {
-        b.press("[data-person]").await?;
-        b.press(&format!("[data-who='{name}']")).await?;
-        b.fill("input[name=code]", code).await?;
-        b.press("[data-take-over]").await?;
-        b.see(&format!("[data-person='{name}']")).await?;
-        Ok(())
-    };
-    over("Signe Lorr", "9316").await?;
+    shop.take_over("Signe Lorr", "9316").await?;
     shop.block_writes(false).await?;
     note(&shop, "by Signe").await?;
     b.read("Note: by Signe").await?;
     b.press("[data-outbox='1']").await?;
     b.read("sent when Pavo Renk is signed in").await?;
     b.press("[data-outbox='1']").await?;
-    over("Pavo Renk", "2518").await?;
+    shop.take_over("Pavo Renk", "2518").await?;
     b.read("Note: by Pavo").await?;
     let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
     let by: Vec<(&str, &str)> = bundle["entries"]
@@ -340,15 +325,8 @@ async fn what_one_person_kept_goes_out_under_no_other_name() -> Done {
 
 #[tokio::test]
 async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> Done {
-    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let (shop, client, id) = on_the_record("Squeaks").await?;
     let b = &shop.browser;
-    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
-    let view = client.open("Squeaks").await?;
-    let id = view["id"].as_str().unwrap_or_default().to_string();
-    b.page
-        .goto(format!("{}/jobs/{id}/record", shop.server.url))
-        .await?;
-    b.see("[data-line]").await?;
     shop.block_writes(true).await?;
     note(&shop, "before the lid").await?;
     b.see("[data-outbox='1']").await?;

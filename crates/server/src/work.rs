@@ -163,10 +163,10 @@ pub async fn append(
             if let Body::Pack { pack, .. } = &body {
                 brought.extend(app.store.brought(id, &[*pack]).await?);
             }
-            // a device whose clock is behind writes nothing before the job began
-            let begun = trial.first().map(|e| e.at);
-            let at = one.at.unwrap_or_else(|| app.clock.now());
-            let at = begun.map_or(at, |begun| at.max(begun));
+            // a device's clock may be wrong: nothing is written into the future or before the job began
+            let now = app.clock.now();
+            let begun = trial.first().map_or(now, |e| e.at);
+            let at = one.at.map_or(now, |at| at.min(now).max(begun));
             let rests = body.rests_on_pack(&app.catalogue) || raises(app, &body);
             let next_seq = trial.last().map_or(1, |e| e.seq + 1);
             trial.push(Logged {

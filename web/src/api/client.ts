@@ -61,6 +61,20 @@ interface Reply<T> {
   response: Response;
 }
 
+/** Send a file as it is, and read the reply; the server reads and checks what is in it. */
+export const sendFile = async <T>(path: string, type: string, body: File | string): Promise<T> => {
+  const reply = await fetch(`/api${path}`, {
+    method: "POST",
+    headers: { "Content-Type": type },
+    body,
+  }).catch(() => {
+    throw new Refusal(0, undefined);
+  });
+  if (!reply.ok)
+    throw new Refusal(reply.status, (await reply.json().catch(() => undefined)) as Problem | undefined);
+  return (await reply.json()) as T;
+};
+
 /** The data of a reply, or its refusal thrown. */
 export async function take<T>(call: Promise<Reply<T>>): Promise<T> {
   let reply: Reply<T>;

@@ -2235,6 +2235,8 @@ export interface components {
             entry: string;
             /** @description How it came out. */
             result: components["schemas"]["ProofResult"];
+            /** @description As it is shown: with its unit; none for a check without a figure. */
+            shown?: string | null;
             /** @description Done before something it speaks of was changed: to be done again. */
             stale: boolean;
             /** @description Figure as typed. */

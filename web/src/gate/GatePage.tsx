@@ -300,7 +300,8 @@ const Chain = ({
       alignItems: "stretch",
       overflowX: "auto",
       pb: 0.5,
-      "@media (max-width: 1000px)": { flexWrap: "wrap", rowGap: 1.5, "& > *": { flexBasis: "19%" } },
+      // a second row keeps the width of the first: a contact is never stretched
+      "@media (max-width: 1000px)": { display: "grid", gridTemplateColumns: "repeat(5, 1fr)", rowGap: 1.5 },
     }}
   >
     {contacts.map((c) => {

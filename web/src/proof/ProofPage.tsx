@@ -195,10 +195,6 @@ const NAMES: Record<ProofRow["standing"], string> = {
   excepted: "let go",
 };
 
-/** A figure as it was typed, with the check's unit where none was typed. */
-const figure = (row: ProofRow, t: ProofRow["tries"][number]): string =>
-  /\d$/.test(t.typed) ? `${t.typed} ${row.unit ?? ""}` : t.typed;
-
 const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => void }) => {
   const before = row.tries.slice(0, -1).filter((t) => t.result === "fail" || t.stale);
   const last = row.tries[row.tries.length - 1];
@@ -212,7 +208,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
             {t.words ? `: ${t.words}` : ""}
           </Box>
           <Box component="span" sx={{ textDecoration: "line-through" }}>
-            {t.typed ? figure(row, t) : t.result === "fail" ? "failed" : "passed"}
+            {t.shown ?? (t.result === "fail" ? "failed" : "passed")}
           </Box>
           <Box sx={{ width: 132 }}>
             {t.result === "fail" ? "failed" : "before a change"} {clock(t.at)}
@@ -246,7 +242,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
           <LimitRuler row={row} figure={last && !last.stale ? (last.value ?? undefined) : undefined} />
         </Box>
         <Box sx={{ width: 84, flex: "none", textAlign: "right", fontWeight: 700 }}>
-          {last && !last.stale && last.typed ? <>{figure(row, last)}</> : ""}
+          {last && !last.stale ? last.shown : ""}
         </Box>
         <Box
           sx={{ width: 116, flex: "none", display: "flex", gap: 0.7, alignItems: "center", fontWeight: 600 }}

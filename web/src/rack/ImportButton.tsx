@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { Refusal, type Problem } from "../api/client";
+import { sendFile } from "../api/client";
 import { v } from "../theme/tokens";
 import { FileButton } from "../ui/FileButton";
 import { number4 } from "../ui/format";
@@ -29,16 +29,7 @@ export const ImportButton = () => {
     setError(undefined);
     setDone(undefined);
     try {
-      const reply = await fetch("/api/import", {
-        method: "POST",
-        headers: { "Content-Type": "application/json" },
-        body: file,
-      }).catch(() => {
-        throw new Refusal(0, undefined);
-      });
-      if (reply.status === 413) throw new Error("The file is larger than 48 MB: no job is.");
-      if (!reply.ok) throw new Refusal(reply.status, (await reply.json()) as Problem);
-      setDone((await reply.json()) as CameIn);
+      setDone(await sendFile<CameIn>("/import", "application/json", file));
       await client.invalidateQueries({ queryKey: ["rack"] });
     } catch (x) {
       setError(x instanceof Error ? x.message : String(x));

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Refusal, type JobView, type Problem } from "../api/client";
+import { sendFile, type JobView } from "../api/client";
 import { FileButton } from "../ui/FileButton";
 import { ErrorLine, Tick } from "../ui/parts";
 
@@ -28,15 +28,8 @@ export const CsvIn = ({ job }: { job: JobView }) => {
         throw new Error(
           `${file.name} has none of the columns “${KINDS.map((k) => k[0]).join("”, “")}”. A file written by Readings, Parts or Minutes above reads back.`,
         );
-      const reply = await fetch(`/api/jobs/${job.id}/${kind[1]}.csv`, {
-        method: "POST",
-        headers: { "Content-Type": "text/csv" },
-        body: text,
-      }).catch(() => {
-        throw new Refusal(0, undefined);
-      });
-      if (!reply.ok) throw new Refusal(reply.status, (await reply.json()) as Problem);
-      const { lines } = (await reply.json()) as { lines: number };
+      const path = `/jobs/${job.id}/${kind[1]}.csv`;
+      const { lines } = await sendFile<{ lines: number }>(path, "text/csv", text);
       setSaid({
         done: `${String(lines)} ${kind[2]} read from ${file.name}. The same lines again would be the same.`,
       });

@@ -49,6 +49,8 @@ pub struct ProofTry {
     pub result: ProofResult,
     /// Figure as typed.
     pub typed: String,
+    /// As it is shown: with its unit; none for a check without a figure.
+    pub shown: Option<String>,
     /// The same in the check's unit; none for OL and for a check without a figure.
     pub value: Option<f64>,
     /// What was seen.
@@ -287,6 +289,7 @@ pub fn rows(
                         entry: p.mark.entry,
                         result: p.result,
                         typed: p.typed.clone(),
+                        shown: with_unit(c, &p.typed),
                         value: value(c, &p.typed).filter(|v| v.is_finite()),
                         words: p.words.clone(),
                         at: p.mark.at,

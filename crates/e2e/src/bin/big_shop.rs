@@ -5,32 +5,9 @@
 //! of `SPANNUNG_SERVER`).
 
 use serde_json::{Value, json};
+use spannung_e2e::dice::Dice;
 use spannung_e2e::{Client, Database, Done, PASSWORD, Server};
 use std::time::{Duration, Instant};
-use uuid::Uuid;
-
-struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, sides: usize) -> usize {
-        self.0 = self
-            .0
-            .wrapping_mul(6_364_136_223_846_793_005)
-            .wrapping_add(1_442_695_040_888_963_407);
-        (self.0 >> 33) as usize % sides
-    }
-
-    fn of<'a>(&mut self, list: &[&'a str]) -> &'a str {
-        list[self.roll(list.len())]
-    }
-
-    fn id(&mut self) -> Uuid {
-        let high = u128::from(self.0);
-        self.roll(2);
-        uuid::Builder::from_random_bytes(((high << 64) | u128::from(self.0)).to_be_bytes())
-            .into_uuid()
-    }
-}
 
 const WORDS: [&str; 8] = [
     "One jerk, then nothing since the rain",

@@ -3,6 +3,7 @@
 
 use crate::App;
 use crate::auth;
+use crate::clock::Clock;
 use crate::error::ApiError;
 use crate::shop::Shop;
 use crate::work::{self, Sent};
@@ -410,7 +411,12 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
     app.store
         .set_shop(START - Duration::days(60), PEOPLE[0].0, &body)
         .await?;
-    story::tell(app).await?;
+    // told as if it were the moment at which the shop's clock begins
+    let then = App {
+        clock: Clock::Frozen(START),
+        ..app.clone()
+    };
+    story::tell(&then).await?;
     app.store.set_setting(LOADING, "done").await?;
     Ok(())
 }

@@ -70,18 +70,8 @@ async fn open_job(
         ));
     }
     app.store.open_job(new.id).await?;
-    let entries = not_ahead(&app, new.entries);
-    work::append(&app, new.id, &entries, &person.name, person.role).await?;
+    work::append(&app, new.id, &new.entries, &person.name, person.role).await?;
     view(&app, work::load(&app, new.id).await?, &person).await
-}
-
-/// A device whose clock runs ahead writes nothing into the future.
-fn not_ahead(app: &App, mut entries: Vec<Sent>) -> Vec<Sent> {
-    let now = app.clock.now();
-    for e in &mut entries {
-        e.at = e.at.map(|at| at.min(now));
-    }
-    entries
 }
 
 #[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -100,8 +90,7 @@ async fn add_entries(
     Path(id): Path<Uuid>,
     Json(sent): Json<Append>,
 ) -> Result<Json<JobView>, ApiError> {
-    let entries = not_ahead(&app, sent.entries);
-    work::append(&app, id, &entries, &person.name, person.role).await?;
+    work::append(&app, id, &sent.entries, &person.name, person.role).await?;
     view(&app, work::load(&app, id).await?, &person).await
 }
 

@@ -437,6 +437,11 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
     Ok(())
 }
 
+/// Volts of the fullest pack of a voltage class, over the class: lead at its charger, 2.45 of 2.0 V a cell.
+const FULL_BY_CLASS: f64 = 1.225;
+/// Volts of a class, as a share, under which a reading at rest is a phantom; estimated. It counts for packs
+/// below 15 V, where [`LIVE_VOLTS`] is a live reading.
+const LIVE_BY_CLASS: f64 = 1.0 / 3.0;
 /// Most that a vehicle, a part or a limit comes to, cents.
 const MOST_CENTS: i64 = 100_000_000;
 /// Drive of a vehicle without a wiring model.
@@ -500,12 +505,12 @@ fn gate_figure(
     let highest = floors.first().map_or(0.0, |f| f.volts);
     let lowest = floors.last().map_or(0.0, |f| f.volts);
     let class = f64::from(job.volts_class);
-    let full = job
-        .family(catalogue)
-        .map_or(class * 1.25, |f| f.cells.full_volts * f.cells.groups as f64);
+    let full = job.family(catalogue).map_or(class * FULL_BY_CLASS, |f| {
+        f.cells.full_volts * f.cells.groups as f64
+    });
     let shown = reading::show_text(figure.low, Unit::Volts);
     // a toy's pack of six volts is live below what is a phantom on a larger one
-    let wants = if figure.low.abs() < LIVE_VOLTS.min(class / 3.0) {
+    let wants = if figure.low.abs() < LIVE_VOLTS.min(class * LIVE_BY_CLASS) {
         "nothing"
     } else if figure.low < lowest {
         "below"
