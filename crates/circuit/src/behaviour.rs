@@ -1,11 +1,14 @@
 //! From the solved circuit to what a person sees: does it light, does it turn, how does it turn.
 
 use crate::commutation;
+use crate::family::{Motor, Shows};
 use crate::fault::FaultCase;
-use crate::netlist::Netlist;
+use crate::netlist::{Netlist, Part};
 use crate::profile::Profile;
 use crate::solve::{Circuit, Solution};
-use crate::state::{Battery, Brake, Crank, Key, Throttle, VehicleState, Wheel};
+use crate::state::{
+    Battery, Brake, Crank, Direction, Foot, Key, Range, Throttle, VehicleState, Wheel,
+};
 use std::collections::BTreeMap;
 
 /// A vehicle with one fault (or none) at hand, to be looked at.
@@ -61,33 +64,79 @@ impl<'a> Scene<'a> {
         self.circuit.solve(state, step, self.z, &[])
     }
 
+    /// Does this vehicle have what a computed sign is about?
+    pub fn has(&self, sign: &str) -> bool {
+        let family = &self.profile.family;
+        let six_step = matches!(family.motor, Motor::SixStep);
+        match sign {
+            "motor" => true,
+            "assist" => family.has("pedals"),
+            "brake_sign" => self.net.find("BRL").is_some(),
+            "drag_in" | "drag_out" => six_step,
+            "speed_shown" => self.net.find("SPD").is_some(),
+            "sides" => family.has("twin-motors"),
+            "directions" => family.fields().contains(&"direction"),
+            "ranges" => family.fields().contains(&"range"),
+            _ => family.shows.iter().any(|s| s.sign == sign),
+        }
+    }
+
     /// The value of a sign when the vehicle is tried from `state` (its plugs; battery and key are
     /// put in and on as the sign needs). Declared signs that the fault does not name have no value
-    /// here: they read as healthy.
+    /// here: they read as healthy. So does what this vehicle does not have.
     pub fn observe(&self, sign: &str, state: &VehicleState) -> Option<String> {
         let declared = self.signs.get(sign).cloned();
+        if !self.has(sign) {
+            return declared;
+        }
         match sign {
-            "display" => declared.or_else(|| Some(word(self.display(state), "lit", "dark"))),
+            "motor" => Some(self.motor(state)),
+            "assist" => Some(self.assist(state)),
             "brake_sign" => declared.or_else(|| {
-                Some(
-                    if self.display(state) && self.braking(state) {
-                        "on"
-                    } else {
-                        "off"
-                    }
-                    .into(),
-                )
+                let on = self.lights(state) && self.braking(state);
+                Some(word(on, "on", "off"))
             }),
-            "lamp" => declared.or_else(|| Some(word(self.lamp(state), "lit", "dark"))),
             "drag_in" => declared.or_else(|| Some(word(!self.bridge_drags(), "free", "notchy"))),
             "drag_out" => declared.or_else(|| Some(word(!self.windings_short(), "free", "drags"))),
             "speed_shown" => {
                 declared.or_else(|| Some(word(self.speed_pulses(state), "right", "none")))
             }
-            "motor" => Some(self.motor(state)),
-            "assist" => Some(self.assist(state)),
-            _ => declared,
+            "sides" => declared.or_else(|| Some(self.sides(state).into())),
+            "directions" => declared.or_else(|| {
+                let tried = [Direction::Forward, Direction::Reverse];
+                Some(both(
+                    tried.map(|d| self.turns(&self.asked(state, d, Range::High))),
+                ))
+            }),
+            "ranges" => declared.or_else(|| {
+                let tried = [Range::High, Range::Low];
+                Some(both(tried.map(|r| {
+                    self.turns(&self.asked(state, Direction::Forward, r))
+                })))
+            }),
+            _ => {
+                let shows = self.profile.family.shows.iter().find(|s| s.sign == sign)?;
+                declared.or_else(|| Some(word(self.shows(shows, state), "lit", "dark")))
+            }
         }
+    }
+
+    fn shows(&self, shows: &Shows, state: &VehicleState) -> bool {
+        let s = self.solve(&self.running(state), 0);
+        let drawn = shows.element.as_ref().and_then(|e| self.net.element(e));
+        self.volts(&s, &shows.plus, &shows.minus) > shows.volts
+            && drawn.is_none_or(|e| self.circuit.amps(&s, e).abs() >= shows.amps)
+    }
+
+    /// Does the display, or what stands for it, light?
+    fn lights(&self, state: &VehicleState) -> bool {
+        let display = self
+            .profile
+            .family
+            .shows
+            .iter()
+            .find(|s| s.sign == "display");
+        display.is_none_or(|s| self.shows(s, state))
     }
 
     fn running(&self, state: &VehicleState) -> VehicleState {
@@ -106,26 +155,13 @@ impl<'a> Scene<'a> {
         }
     }
 
-    fn display(&self, state: &VehicleState) -> bool {
-        let s = self.solve(&self.running(state), 0);
-        self.volts(&s, "DISP.EN", "DISP.G") > self.profile.family.logic.display_volts
-    }
-
-    fn lamp(&self, state: &VehicleState) -> bool {
-        let s = self.solve(&self.running(state), 0);
-        self.volts(&s, "LAMP+", "LAMP-") > 20.0 && self.lamp_draws(&s)
-    }
-
-    fn lamp_draws(&self, s: &Solution) -> bool {
-        self.net
-            .element("lamp-led")
-            .is_none_or(|e| self.circuit.amps(s, e).abs() > 0.02)
-    }
-
     fn braking(&self, state: &VehicleState) -> bool {
         let s = self.solve(&self.running(state), 0);
         let level = self.profile.brake_threshold();
         let closed = |line: &str, strand: &str| {
+            if self.net.find(line).is_none() {
+                return false;
+            }
             let low = self.volts(&s, line, "GND") < level;
             low != self.profile.normally_closed.iter().any(|n| n == strand)
         };
@@ -135,7 +171,14 @@ impl<'a> Scene<'a> {
     fn powered(&self, s: &Solution) -> bool {
         let logic = &self.profile.family.logic;
         self.volts(s, "IGN", "GND") > logic.cutoff_volts
+            && self.volts(s, &logic.bus, "GND") > logic.cutoff_volts
             && self.volts(s, "V5", "GND") > logic.rail_min_volts
+            && self
+                .profile
+                .family
+                .interlocks
+                .iter()
+                .all(|i| self.volts(s, &i.line, "GND") > i.below_volts)
     }
 
     /// Can the drive run at all: fed, rail up, no brake, motor and bridge whole? Returns how it
@@ -190,6 +233,9 @@ impl<'a> Scene<'a> {
     }
 
     fn motor(&self, state: &VehicleState) -> String {
+        if let Motor::Brushed { .. } = self.profile.family.motor {
+            return self.brushed(state);
+        }
         let drive = self.drive(state);
         let declared = self.signs.get("motor");
         if drive == "silent" {
@@ -208,6 +254,8 @@ impl<'a> Scene<'a> {
         if at_idle > logic.throttle_lockout_volts
             || at_full < logic.throttle_start_volts
             || at_full > logic.throttle_fault_volts
+            || !self.channels_agree(&idle)
+            || !self.channels_agree(&full)
         {
             return "silent".into();
         }
@@ -218,6 +266,100 @@ impl<'a> Scene<'a> {
             return "slow".into();
         }
         drive.into()
+    }
+
+    /// Two throttle channels keep their ratio, or the controller refuses both.
+    fn channels_agree(&self, s: &Solution) -> bool {
+        let logic = &self.profile.family.logic;
+        logic.second_channel.is_none_or(|[ratio, within]| {
+            let (first, second) = (self.volts(s, "THR", "GND"), self.volts(s, "THR2", "GND"));
+            (second - ratio * first).abs() < within
+        })
+    }
+
+    /// Everything on, and the drive asked for.
+    fn asked(&self, state: &VehicleState, direction: Direction, range: Range) -> VehicleState {
+        VehicleState {
+            throttle: Throttle::Full,
+            foot: Foot::Down,
+            direction,
+            range,
+            ..self.running(state)
+        }
+    }
+
+    /// Amps and volts of each armature.
+    fn armatures(&self, state: &VehicleState) -> Vec<(f64, f64)> {
+        let Motor::Brushed { armatures, .. } = &self.profile.family.motor else {
+            return Vec::new();
+        };
+        let s = self.solve(state, 0);
+        armatures
+            .iter()
+            .filter_map(|a| {
+                let e = self.net.element(&a.element)?;
+                let volts = self.volts(&s, &a.plus, &a.minus);
+                Some((self.circuit.amps(&s, e), volts))
+            })
+            .collect()
+    }
+
+    fn turns(&self, state: &VehicleState) -> bool {
+        let Motor::Brushed { start_amps, .. } = self.profile.family.motor else {
+            return self.drive(state) != "silent";
+        };
+        self.armatures(state).iter().any(|m| m.0.abs() > start_amps)
+    }
+
+    fn sides(&self, state: &VehicleState) -> &'static str {
+        let Motor::Brushed { start_amps, .. } = self.profile.family.motor else {
+            return "both";
+        };
+        let motors = self.armatures(&self.asked(state, Direction::Forward, Range::High));
+        let turning = motors.iter().filter(|m| m.0.abs() > start_amps).count();
+        if turning > 0 && turning < motors.len() {
+            "one"
+        } else {
+            "both"
+        }
+    }
+
+    fn brushed(&self, state: &VehicleState) -> String {
+        let Motor::Brushed {
+            start_amps,
+            full_volts,
+            ..
+        } = self.profile.family.motor
+        else {
+            return "silent".into();
+        };
+        let rest = VehicleState {
+            foot: Foot::Up,
+            throttle: Throttle::Idle,
+            ..self.running(state)
+        };
+        let spins = |m: &(f64, f64)| m.0.abs() > start_amps;
+        if self.armatures(&rest).iter().any(spins) {
+            return "runs-away".into();
+        }
+        let motors = self.armatures(&self.asked(state, Direction::Forward, Range::High));
+        let turning: Vec<_> = motors.iter().filter(|m| spins(m)).collect();
+        let Some(first) = turning.first() else {
+            return "silent".into();
+        };
+        let declared = self.signs.get("motor");
+        if let Some(value) = declared {
+            return value.clone();
+        }
+        let forwards = |m: &(f64, f64)| m.0 > 0.0;
+        if turning.iter().any(|m| forwards(m) != forwards(first)) {
+            return "rough".into();
+        }
+        if !forwards(first) {
+            return "backwards".into();
+        }
+        let volts = turning.iter().map(|m| m.1.abs()).fold(f64::MAX, f64::min);
+        word(volts > 0.8 * full_volts, "smooth", "slow")
     }
 
     fn assist(&self, state: &VehicleState) -> String {
@@ -260,11 +402,17 @@ impl<'a> Scene<'a> {
             .any(|p| self.ohms(&s, p, "GND") < 20.0 || self.ohms(&s, p, "VB+") < 20.0)
     }
 
+    /// Two terminals at a quarter of what the windings between them have.
     fn windings_short(&self) -> bool {
+        let winding = |id: &str| match self.net.element(id).map(|e| &self.net.elements[e].part) {
+            Some(Part::Resistor { ohms }) => *ohms,
+            _ => 0.0,
+        };
+        let least = 0.25 * (winding("winding-u") + winding("winding-v"));
         let s = self.dead(true);
         [("MU", "MV"), ("MV", "MW"), ("MU", "MW")]
             .iter()
-            .any(|(a, b)| self.ohms(&s, a, b) < 0.03)
+            .any(|(a, b)| self.ohms(&s, a, b) < least)
     }
 
     fn speed_pulses(&self, state: &VehicleState) -> bool {
@@ -275,6 +423,15 @@ impl<'a> Scene<'a> {
         let line = |step: u8| self.volts(&self.solve(&turning, step), "SPD", "GND");
         (line(0) - line(1)).abs() > 2.0
     }
+}
+
+fn both([one, other]: [bool; 2]) -> String {
+    match (one, other) {
+        (true, true) => "both",
+        (false, false) => "none",
+        _ => "one",
+    }
+    .into()
 }
 
 fn word(yes: bool, good: &str, bad: &str) -> String {

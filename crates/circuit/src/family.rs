@@ -2,15 +2,69 @@
 //! technician can read and correct.
 
 use crate::error::CircuitError;
+use include_dir::{Dir, include_dir};
 use serde::{Deserialize, Serialize};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
 
-/// File name and text of the families that ship with the program.
-pub const SHIPPED: [(&str, &str); 1] = [(
-    "geared-hub-48.toml",
-    include_str!("../data/families/geared-hub-48.toml"),
-)];
+static FOLDER: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/data/families");
+
+/// File name and text of the families that ship with the program: every TOML file of
+/// `data/families`, by name.
+pub fn shipped() -> Vec<(&'static str, &'static str)> {
+    let mut files: Vec<_> = FOLDER
+        .files()
+        .filter_map(|f| Some((f.path().to_str()?, f.contents_utf8()?)))
+        .filter(|(name, _)| name.ends_with(".toml"))
+        .collect();
+    files.sort_unstable();
+    files
+}
+
+/// What a family can have, so that faults, tests and symptoms can say where they belong.
+pub const TRAITS: [&str; 24] = [
+    "lithium",
+    "lead",
+    "docked-pack",
+    "pack-switch",
+    "separate-fuse",
+    "electronic",
+    "brushless",
+    "brushed",
+    "twin-motors",
+    "hub-motor",
+    "geared-hub",
+    "mid-motor",
+    "round-motor-plug",
+    "chain",
+    "bicycle",
+    "pedals",
+    "throttle",
+    "levers",
+    "key-switch",
+    "kill-switch",
+    "display",
+    "settings",
+    "contactor",
+    "toy",
+];
+
+/// Does a family with these traits fit? Every word must be there, every `!word` must not.
+pub fn fits(traits: &BTreeSet<String>, wanted: &[String]) -> bool {
+    wanted.iter().all(|w| match w.strip_prefix('!') {
+        Some(w) => !traits.contains(w),
+        None => traits.contains(w),
+    })
+}
+
+/// The first wanted trait that is none.
+pub fn unknown_trait(wanted: &[String]) -> Option<&str> {
+    let bare = |w: &'_ String| -> bool {
+        let w = w.strip_prefix('!').unwrap_or(w);
+        TRAITS.contains(&w)
+    };
+    wanted.iter().find(|w| !bare(w)).map(String::as_str)
+}
 
 /// Opening a place: hands-on minutes once per job, and what opening destroys.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -79,8 +133,38 @@ pub struct Strand {
     pub pin_ohms: f64,
     /// Ohms of the lead from the plug to the device.
     pub lead_ohms: f64,
+    /// What flows in it: decides which probes are made for its wires.
+    #[serde(default)]
+    pub carries: Carries,
+    /// Access to the `from` ends of its wires.
+    #[serde(default = "case")]
+    pub from_access: String,
+    /// Access to the `to` ends, when the run from the plug to the device can be measured.
+    #[serde(default)]
+    pub to_access: Option<String>,
     /// The wires, in pin order.
     pub wires: Vec<Wire>,
+}
+
+/// What flows in a strand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Carries {
+    /// Signals and small supplies: every pin against its reference, switched on.
+    #[default]
+    Signals,
+    /// The feed: drops across contacts under a known load.
+    Feed,
+    /// The feed behind a contactor: the same with the key on.
+    Bus,
+    /// The current of a brushed motor: volts and drops while it is asked to drive.
+    Drive,
+    /// The phases of a brushless motor: probes with names of their own only.
+    Phases,
+}
+
+fn case() -> String {
+    "a4".into()
 }
 
 /// An element of the family that is not a wire.
@@ -107,9 +191,15 @@ pub struct PartSpec {
     /// Leak of an open switch.
     #[serde(default)]
     pub leak_ohms: Option<f64>,
-    /// Condition `field=word & …`.
+    /// Closed, or present, while `field=word & …` holds.
     #[serde(default)]
     pub when: Option<String>,
+    /// Closed while this does not hold.
+    #[serde(default)]
+    pub unless: Option<String>,
+    /// Levels a relay waits for, `PLUS MINUS > volts & …`.
+    #[serde(default)]
+    pub closes: Option<String>,
     /// Largest current of a regulator.
     #[serde(default)]
     pub limit_amps: Option<f64>,
@@ -158,14 +248,23 @@ pub struct Cells {
     pub floor_volts: f64,
     /// Inner ohms per group.
     pub ohms: f64,
+    /// Ohms of the link between two groups that can come loose by itself (lead blocks); the links of
+    /// a welded pack are part of the groups.
+    #[serde(default)]
+    pub link_ohms: Option<f64>,
+    /// Access at which every group's terminals can be touched; without it they need the pack open.
+    #[serde(default)]
+    pub reach: Option<String>,
 }
 
 /// Voltages and thresholds by which the controller decides.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
+#[serde(deny_unknown_fields, default)]
 pub struct Logic {
     /// Feed below which it refuses to drive.
     pub cutoff_volts: f64,
+    /// Node of its bus, when a contactor sits between feed and bus.
+    pub bus: String,
     /// 5 V rail it needs.
     pub rail_min_volts: f64,
     /// Throttle signal at which driving starts.
@@ -176,12 +275,88 @@ pub struct Logic {
     pub throttle_full_volts: f64,
     /// Above this the signal counts as a fault.
     pub throttle_fault_volts: f64,
+    /// Second channel of the throttle: its usual ratio to the first, and how far off it may be, V.
+    pub second_channel: Option<[f64; 2]>,
     /// Brake line below this counts as squeezed (normally open switches).
     pub brake_volts: f64,
     /// Hall line above this counts as high.
     pub hall_volts: f64,
-    /// Display feed it needs.
-    pub display_volts: f64,
+}
+
+impl Default for Logic {
+    fn default() -> Self {
+        Self {
+            cutoff_volts: 0.0,
+            bus: "VB+".into(),
+            rail_min_volts: 3.9,
+            throttle_start_volts: 1.2,
+            throttle_lockout_volts: 1.15,
+            throttle_full_volts: 3.4,
+            throttle_fault_volts: 4.6,
+            second_channel: None,
+            brake_volts: 1.5,
+            hall_volts: 2.2,
+        }
+    }
+}
+
+/// Something that lights or does not, told from the circuit with everything switched on.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Shows {
+    /// Sign; its first value when it shows, its second when not.
+    pub sign: String,
+    /// Plus node.
+    pub plus: String,
+    /// Minus node.
+    pub minus: String,
+    /// Volts it needs.
+    pub volts: f64,
+    /// Element that must draw …
+    #[serde(default)]
+    pub element: Option<String>,
+    /// … at least this much.
+    #[serde(default)]
+    pub amps: f64,
+}
+
+/// A line that forbids driving while it is low.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Interlock {
+    /// Line.
+    pub line: String,
+    /// Low below this many volts against GND.
+    pub below_volts: f64,
+}
+
+/// Armature of a brushed motor.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Armature {
+    /// Element whose current turns it, forwards from a to b.
+    pub element: String,
+    /// Terminal that is plus when it turns forwards.
+    pub plus: String,
+    /// The other terminal.
+    pub minus: String,
+}
+
+/// How the motor turns.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(tag = "kind", rename_all = "kebab-case", deny_unknown_fields)]
+pub enum Motor {
+    /// Three phases, three halls, a bridge: nodes PU PV PW, MU MV MW, N, HA HB HC.
+    SixStep,
+    /// Brushed motors, one or two on one axle.
+    Brushed {
+        /// The armatures.
+        armatures: Vec<Armature>,
+        /// Amps from which a motor turns.
+        start_amps: f64,
+        /// Volts across a motor at full speed.
+        full_volts: f64,
+    },
 }
 
 /// A family file.
@@ -198,11 +373,31 @@ pub struct Family {
     pub drive: String,
     /// Priors column: `EB`, `SC`, `RO`, `DI`.
     pub group: String,
+    /// What it has, out of [`TRAITS`].
+    pub traits: BTreeSet<String>,
     /// Direction in which the wheel is turned by hand for motor tests.
     pub turn: String,
+    /// Name of the middle of the drawing: “Controller”, or the switches of a vehicle without one.
+    #[serde(default = "controller")]
+    pub middle: String,
+    /// What stands in the middle: id → name, in drawing order. A fault's place is one of them.
+    #[serde(default = "middle_boxes")]
+    pub middle_boxes: Vec<Segment>,
+    /// How the motor turns.
+    pub motor: Motor,
+    /// Words for points that are no pin of a plug, as the technician finds them: node → words.
+    #[serde(default)]
+    pub points: BTreeMap<String, String>,
+    /// What lights.
+    #[serde(default)]
+    pub shows: Vec<Shows>,
+    /// What forbids driving.
+    #[serde(default, rename = "interlock")]
+    pub interlocks: Vec<Interlock>,
     /// Cells.
     pub cells: Cells,
     /// Logic thresholds.
+    #[serde(default)]
     pub logic: Logic,
     /// Access codes.
     pub access: BTreeMap<String, Access>,
@@ -217,6 +412,23 @@ pub struct Family {
     /// Other elements.
     #[serde(rename = "part")]
     pub parts: Vec<PartSpec>,
+}
+
+fn controller() -> String {
+    "Controller".into()
+}
+
+fn middle_boxes() -> Vec<Segment> {
+    [
+        ("rail", "5 V rail"),
+        ("logic", "Logic"),
+        ("bridge", "Bridge"),
+    ]
+    .map(|(id, name)| Segment {
+        id: id.into(),
+        name: name.into(),
+    })
+    .into()
 }
 
 /// A segment of the strip.
@@ -238,6 +450,22 @@ impl Family {
     pub fn parse(file: &str, text: &str) -> Result<Self, CircuitError> {
         let family: Self = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
         let at = |offset: usize, message: String| CircuitError::at(file, text, offset, message);
+        if let Some(word) = family.traits.iter().find(|t| !TRAITS.contains(&t.as_str())) {
+            let offset = text.find(&format!("\"{word}\"")).unwrap_or(0);
+            return Err(at(
+                offset,
+                format!(
+                    "there is no trait “{word}”; there are {}",
+                    TRAITS.join(", ")
+                ),
+            ));
+        }
+        if family.plug("dock").is_none() {
+            return Err(at(
+                0,
+                "it has no plug “dock”: where pack and vehicle part".into(),
+            ));
+        }
         for plug in &family.plugs {
             let start = plug.id.span().start;
             if !family.access.contains_key(&plug.access) {
@@ -291,7 +519,123 @@ impl Family {
                 }
             }
         }
+        family.check_nodes().map_err(|(offset, m)| at(offset, m))?;
         Ok(family)
+    }
+
+    /// Every node must be touched by two elements at least, or it hangs in the air: a wire of the
+    /// family that leads nowhere is a slip of the pen.
+    fn check_nodes(&self) -> Result<(), (usize, String)> {
+        let mut touched: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
+        let cells: Vec<String> = (0..=self.cells.groups).map(|k| format!("C{k}")).collect();
+        for c in &cells {
+            touched.insert(c, (2, 0));
+        }
+        for strand in &self.strands {
+            for wire in &strand.wires {
+                for node in [&wire.from, &wire.to] {
+                    let seen = touched.entry(node).or_insert((0, strand.id.span().start));
+                    seen.0 += 1;
+                }
+            }
+        }
+        for part in &self.parts {
+            for node in [Some(&part.a), Some(&part.b), part.c.as_ref()]
+                .into_iter()
+                .flatten()
+            {
+                let seen = touched.entry(node).or_insert((0, part.id.span().start));
+                seen.0 += 1;
+            }
+        }
+        match touched.iter().find(|(_, (n, _))| *n < 2) {
+            Some((node, (_, offset))) => Err((
+                *offset,
+                format!("point “{node}” hangs on one element alone"),
+            )),
+            None => Ok(()),
+        }
+    }
+
+    /// Does it have what is wanted?
+    pub fn fits(&self, wanted: &[String]) -> bool {
+        fits(&self.traits, wanted)
+    }
+
+    /// Has it this trait?
+    pub fn has(&self, word: &str) -> bool {
+        self.traits.contains(word)
+    }
+
+    /// The state fields that this family's switches and sensors follow, in the order of
+    /// [`crate::state::FIELDS`]: what has no effect on it need not be asked for.
+    pub fn fields(&self) -> Vec<&'static str> {
+        let mut used: BTreeSet<&str> = BTreeSet::from(["battery", "wheel"]);
+        for part in &self.parts {
+            for text in [&part.when, &part.unless].into_iter().flatten() {
+                for term in text.split('&') {
+                    let field = term.split('=').next().unwrap_or_default();
+                    used.insert(field.trim().trim_end_matches('!').trim());
+                }
+            }
+            match (part.kind.as_str(), part.watches.as_deref()) {
+                ("ratio", _) if part.full.is_some() => used.insert("throttle"),
+                (_, Some("pedal")) => used.insert("crank"),
+                _ => false,
+            };
+        }
+        crate::state::FIELDS
+            .into_iter()
+            .filter(|f| used.contains(f))
+            .collect()
+    }
+
+    /// A family that ships, by its id.
+    ///
+    /// # Errors
+    /// As [`Self::parse`], and when there is none of this id.
+    pub fn shipped(id: &str) -> Result<Self, CircuitError> {
+        for (file, text) in shipped() {
+            let family = Self::parse(file, text)?;
+            if family.id == id {
+                return Ok(family);
+            }
+        }
+        Err(CircuitError::Unknown {
+            kind: "family",
+            name: id.into(),
+        })
+    }
+
+    /// Volts of the pack when full.
+    pub fn full_volts(&self) -> f64 {
+        self.cells.full_volts * self.cells.groups as f64
+    }
+
+    /// What has to be done so that the motor is asked to drive, with the wheel off the ground.
+    pub fn drive_on(&self) -> crate::Requirement {
+        use crate::state::{Battery, Foot, Key, Throttle, Wheel};
+        let fields = self.fields();
+        let has = |f: &str| fields.contains(&f);
+        crate::Requirement {
+            battery: Some(Battery::In),
+            key: Some(Key::On),
+            wheel: Some(Wheel::Lifted),
+            foot: has("foot").then_some(Foot::Down),
+            throttle: has("throttle").then_some(Throttle::Full),
+            ..crate::Requirement::default()
+        }
+    }
+
+    /// What switches it on, in the rider's words.
+    pub fn key_name(&self) -> &'static str {
+        if self.has("key-switch") {
+            "Key"
+        } else if self.has("display") {
+            "Display"
+        } else {
+            "Switch"
+        }
     }
 
     /// Plug by id.

@@ -37,14 +37,19 @@ pub struct FaultSpec {
     pub id: Spanned<String>,
     /// Name; `{x}`, `{strand}` and `{wire}` stand for the instance.
     pub name: String,
-    /// Instances that share the weight: words, or element ids with `*`.
+    /// Traits a vehicle must have, or with `!` must not have, for this to happen to it.
+    #[serde(default)]
+    pub fits: Vec<String>,
+    /// Instances that share the weight: words, element ids with `*`, `groups` for every group of the
+    /// pack, `links` for every link between two.
     #[serde(default)]
     pub each: Vec<String>,
     /// Element ids that are left out of `each`.
     #[serde(default)]
     pub except: Vec<String>,
     /// Effects in words: `open E`, `series E OHMS…`, `scale E FACTOR…`, `close E`, `release E`,
-    /// `ratio E R…`, `bridge A B OHMS…`. Several numbers are levels that share the weight.
+    /// `ratio E R…`, `bridge A B OHMS…`. Several numbers are levels that share the weight. `*` in an
+    /// element stands for all it fits; of effects parted by `|` the first that this vehicle has holds.
     #[serde(default)]
     pub effects: Vec<String>,
     /// Where it sits: element ids, or a plug or part of the drawing.
@@ -157,6 +162,9 @@ impl FaultBook {
             {
                 return Err(at(format!("fault “{}” stands twice", fault.id.get_ref())));
             }
+            if let Some(word) = crate::family::unknown_trait(&fault.fits) {
+                return Err(at(format!("there is no trait “{word}”")));
+            }
             for (sign, value) in &fault.signs {
                 let Some(spec) = book.sign(sign) else {
                     return Err(at(format!("there is no sign “{sign}”")));
@@ -191,6 +199,9 @@ impl FaultBook {
     pub fn cases(&self, profile: &Profile, net: &Netlist) -> Result<Vec<FaultCase>, CircuitError> {
         let mut out = Vec::new();
         for fault in &self.faults {
+            if !profile.family.fits(&fault.fits) {
+                continue;
+            }
             let at = |m: String| CircuitError::at(&self.file, &self.text, fault.id.span().start, m);
             let mut cases = Vec::new();
             let instances = if fault.each.is_empty() {
@@ -198,7 +209,11 @@ impl FaultBook {
             } else {
                 let mut list = Vec::new();
                 for pattern in &fault.each {
-                    if pattern.contains('*') {
+                    if pattern == "groups" || pattern == "links" {
+                        let many = profile.family.cells.groups;
+                        let last = if pattern == "links" { many - 1 } else { many };
+                        list.extend((1..=last).map(|k| k.to_string()));
+                    } else if pattern.contains('*') {
                         let fits = net
                             .elements
                             .iter()
@@ -209,7 +224,9 @@ impl FaultBook {
                                 .cloned(),
                         );
                     } else {
-                        list.push(pattern.clone());
+                        // a wire called by what it carries is known by its pin from here on
+                        let known = net.element(pattern).map(|e| net.elements[e].id.clone());
+                        list.push(known.unwrap_or_else(|| pattern.clone()));
                     }
                 }
                 list
@@ -218,14 +235,14 @@ impl FaultBook {
                 let fill = |text: &str| fill(text, x, profile);
                 let mut levels = 1;
                 for effect in &fault.effects {
-                    levels = levels.max(numbers(effect).len());
+                    levels = levels.max(numbers(effect.split('|').next().unwrap_or(effect)).len());
                 }
                 for level in 0..levels {
                     let mut effects = Vec::new();
                     let mut missing = false;
                     for effect in &fault.effects {
-                        match parse_effect(&fill(effect), level, net) {
-                            Ok(e) => effects.push(e),
+                        match parse_effects(&fill(effect), level, net) {
+                            Ok(e) => effects.extend(e),
                             Err(Parse::Missing) => missing = true,
                             Err(Parse::Bad(m)) => return Err(at(m)),
                         }
@@ -233,7 +250,15 @@ impl FaultBook {
                     if missing {
                         continue;
                     }
-                    let places: Vec<String> = fault.at.iter().map(|a| fill(a)).collect();
+                    let places: Vec<String> = fault
+                        .at
+                        .iter()
+                        .map(|a| {
+                            let place = fill(a);
+                            let known = net.element(&place).map(|e| net.elements[e].id.clone());
+                            known.unwrap_or(place)
+                        })
+                        .collect();
                     let strand = places
                         .iter()
                         .chain(std::iter::once(x))
@@ -326,6 +351,33 @@ fn numbers(effect: &str) -> Vec<f64> {
 enum Parse {
     Missing,
     Bad(String),
+}
+
+/// Effects of one line: alternatives parted by `|`, `*` for all elements that fit.
+fn parse_effects(text: &str, level: usize, net: &Netlist) -> Result<Vec<Effect>, Parse> {
+    let mut last = Err(Parse::Missing);
+    for one in text.split('|').map(str::trim) {
+        let element = one.split_whitespace().nth(1).unwrap_or_default();
+        last = if element.contains('*') {
+            let fits = net.elements.iter().filter(|e| glob(element, &e.id));
+            let all: Result<Vec<_>, _> = fits
+                .map(|e| parse_effect(&one.replace(element, &e.id), level, net))
+                .collect();
+            all.and_then(|v| {
+                if v.is_empty() {
+                    Err(Parse::Missing)
+                } else {
+                    Ok(v)
+                }
+            })
+        } else {
+            parse_effect(one, level, net).map(|e| vec![e])
+        };
+        if !matches!(last, Err(Parse::Missing)) {
+            break;
+        }
+    }
+    last
 }
 
 fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse> {

@@ -6,25 +6,51 @@ use std::collections::HashMap;
 /// Index of a node in its netlist.
 pub type NodeId = usize;
 
-/// When a switch is closed or a sensor active: all `field=word` terms must hold.
+/// When a switch is closed or a sensor active: all `field=word` (or `field!=word`) terms must hold.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Condition(pub Vec<(String, String)>);
+pub struct Condition(pub Vec<Term>);
+
+/// One term of a condition.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Term {
+    /// Field of the vehicle state.
+    pub field: String,
+    /// Word it is compared with.
+    pub word: String,
+    /// Must be this word (true) or any other (false).
+    pub is: bool,
+}
 
 impl Condition {
     /// Parse `key=on & battery=in`; the empty text always holds.
     ///
     /// # Errors
-    /// A sentence when a term is not `field=word` or the field is unknown.
+    /// A sentence when a term is not `field=word`, or the field or word is unknown.
     pub fn parse(text: &str) -> Result<Self, String> {
         let mut terms = Vec::new();
         for term in text.split('&').map(str::trim).filter(|t| !t.is_empty()) {
             let (field, word) = term
                 .split_once('=')
                 .ok_or_else(|| format!("“{term}” should read field=word, such as key=on"))?;
-            if VehicleState::default().word(field.trim()).is_none() {
-                return Err(format!("there is no state called “{}”", field.trim()));
+            let (field, is) = match field.trim().strip_suffix('!') {
+                Some(f) => (f.trim(), false),
+                None => (field.trim(), true),
+            };
+            let word = word.trim();
+            let Some(words) = VehicleState::words(field) else {
+                return Err(format!("there is no state called “{field}”"));
+            };
+            if !words.contains(&word) {
+                return Err(format!(
+                    "{field} is never “{word}”; it is {}",
+                    words.join(" or ")
+                ));
             }
-            terms.push((field.trim().into(), word.trim().into()));
+            terms.push(Term {
+                field: field.into(),
+                word: word.into(),
+                is,
+            });
         }
         Ok(Self(terms))
     }
@@ -33,8 +59,21 @@ impl Condition {
     pub fn holds(&self, state: &VehicleState) -> bool {
         self.0
             .iter()
-            .all(|(f, w)| state.word(f) == Some(w.as_str()))
+            .all(|t| (state.word(&t.field) == Some(t.word.as_str())) == t.is)
     }
+}
+
+/// A voltage that a relay or an electronic switch waits for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Level {
+    /// Plus.
+    pub plus: NodeId,
+    /// Minus; the coil's other end or ground.
+    pub minus: NodeId,
+    /// Above the figure (true) or below it.
+    pub above: bool,
+    /// Volts.
+    pub volts: f64,
 }
 
 /// What a sensor watches; decides at which of the six rotor steps it pulls its line low.
@@ -89,6 +128,16 @@ pub enum Part {
         when: Condition,
         /// … or, when true, while it does not (normally closed).
         inverted: bool,
+    },
+    /// Contact of a relay, or a transistor used as a switch: closed while all its levels hold. A part
+    /// whose coil or gate is in the circuit, so that what becomes of it follows from the voltages.
+    Relay {
+        /// Ohms when closed.
+        ohms: f64,
+        /// What it waits for.
+        closes: Vec<Level>,
+        /// Only while this holds as well.
+        when: Condition,
     },
     /// Diode from `a` (anode) to `b`: open below `volts`, then that drop plus `ohms`.
     Diode {
@@ -183,6 +232,16 @@ impl Netlist {
     /// Index of the element of this name.
     pub fn element(&self, id: &str) -> Option<usize> {
         self.by_id.get(id).copied()
+    }
+
+    /// Let an existing node be found by another name too. A name that is taken keeps its node.
+    pub fn also_node(&mut self, name: String, node: NodeId) {
+        self.index.entry(name).or_insert(node);
+    }
+
+    /// Let an existing element be found by another name too. A name that is taken keeps its element.
+    pub fn also_element(&mut self, name: String, element: usize) {
+        self.by_id.entry(name).or_insert(element);
     }
 
     /// Add an element; a second one of the same name replaces nothing and returns false.

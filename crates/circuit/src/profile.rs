@@ -2,7 +2,7 @@
 
 use crate::error::CircuitError;
 use crate::family::{Family, PartSpec, Strand, Wire};
-use crate::netlist::{Condition, Element, Netlist, Part, Watches};
+use crate::netlist::{Condition, Element, Level, Netlist, Part, Watches};
 use serde::{Deserialize, Serialize};
 
 /// “Not like this here”: one difference from the family.
@@ -71,6 +71,37 @@ pub struct Profile {
 pub const COLOURS: [&str; 12] = [
     "RD", "BK", "YE", "GN", "BU", "WH", "BN", "GY", "OR", "VT", "PK", "TQ",
 ];
+
+/// What a wire carries, as data files name it: `hall A` is `hall-a`.
+pub fn slug(function: &str) -> String {
+    function.to_lowercase().replace([' ', '/'], "-")
+}
+
+/// Read `PLUS MINUS > volts & …`.
+fn levels(net: &mut Netlist, text: &str) -> Result<Vec<Level>, String> {
+    let mut out = Vec::new();
+    for term in text.split('&') {
+        let words: Vec<&str> = term.split_whitespace().collect();
+        let [plus, minus, compare, volts] = words[..] else {
+            return Err(format!("“{}” should read PLUS MINUS > volts", term.trim()));
+        };
+        let volts = volts
+            .parse()
+            .map_err(|_| format!("“{volts}” is not a figure in volts"))?;
+        let above = match compare {
+            ">" => true,
+            "<" => false,
+            other => return Err(format!("“{other}” should be > or <")),
+        };
+        out.push(Level {
+            plus: net.node(plus),
+            minus: net.node(minus),
+            above,
+            volts,
+        });
+    }
+    Ok(out)
+}
 
 /// Is this an insulation colour?
 pub fn colour_ok(code: &str) -> bool {
@@ -247,7 +278,14 @@ impl Profile {
         net.node("C0");
         let cells = &self.family.cells;
         for k in 0..cells.groups {
-            let (minus, plus) = (format!("C{k}"), format!("C{}", k + 1));
+            let plus = format!("C{}", k + 1);
+            // blocks in series hang on links that can come loose; the group's own minus is then K
+            let mut minus = format!("C{k}");
+            if let Some(ohms) = cells.link_ohms.filter(|_| k > 0) {
+                let end = format!("K{k}");
+                net.resistor(&format!("link.{k}"), &minus, &end, ohms, 0.3);
+                minus = end;
+            }
             let (a, b) = (net.node(&plus), net.node(&minus));
             net.add(Element {
                 id: format!("group.{}", k + 1),
@@ -262,6 +300,9 @@ impl Profile {
                 spread: 0.0015,
                 plug: None,
             });
+        }
+        if let Some(top) = net.find(&format!("C{}", cells.groups)) {
+            net.also_node("CS".into(), top);
         }
         for part in &self.family.parts {
             self.add_part(&mut net, part)?;
@@ -283,6 +324,17 @@ impl Profile {
                 }
                 let contact = net.element(&name("pin")).expect("just added");
                 net.elements[contact].plug = Some(strand.plug.clone());
+                // data files may call a wire by what it carries, whatever pin it is on
+                let called = format!("{id}.{}", slug(&wire.function));
+                for part in ["run", "pin", "lead"] {
+                    if let Some(e) = net.element(&name(part)) {
+                        net.also_element(format!("{called}.{part}"), e);
+                    }
+                }
+                for (side, node) in [("c", &near), ("d", &far)] {
+                    let node = net.node(node);
+                    net.also_node(format!("{called}.{side}"), node);
+                }
             }
         }
         Ok(net)
@@ -293,8 +345,9 @@ impl Profile {
         let need = |value: Option<f64>, name: &str| {
             value.ok_or_else(|| CircuitError::Change(format!("part “{id}” needs {name}")))
         };
-        let when = Condition::parse(spec.when.as_deref().unwrap_or_default())
-            .map_err(|e| CircuitError::Change(format!("part “{id}”: {e}")))?;
+        let wrong = |e: String| CircuitError::Change(format!("part “{id}”: {e}"));
+        let condition = spec.when.as_ref().or(spec.unless.as_ref());
+        let when = Condition::parse(condition.map_or("", String::as_str)).map_err(wrong)?;
         let part = match spec.kind.as_str() {
             "resistor" => Part::Resistor {
                 ohms: need(spec.ohms, "ohms")?,
@@ -308,10 +361,16 @@ impl Profile {
                 ohms: need(spec.ohms, "ohms")?,
                 leak_ohms: spec.leak_ohms.unwrap_or(f64::INFINITY),
                 when,
-                inverted: self
-                    .normally_closed
-                    .iter()
-                    .any(|s| id.starts_with(&format!("{s}-"))),
+                inverted: spec.unless.is_some()
+                    != self
+                        .normally_closed
+                        .iter()
+                        .any(|s| id.starts_with(&format!("{s}-"))),
+            },
+            "relay" => Part::Relay {
+                ohms: need(spec.ohms, "ohms")?,
+                closes: levels(net, spec.closes.as_deref().unwrap_or_default()).map_err(wrong)?,
+                when,
             },
             "diode" => Part::Diode {
                 volts: need(spec.volts, "volts")?,
@@ -363,7 +422,7 @@ impl Profile {
         };
         let spread = spec.spread.unwrap_or(match part {
             Part::Resistor { .. } => 0.05,
-            Part::Switch { .. } => 0.3,
+            Part::Switch { .. } | Part::Relay { .. } => 0.3,
             Part::Diode { .. } => 0.03,
             Part::Regulator { .. } | Part::Ratio { .. } => 0.015,
             Part::OpenCollector { .. } => 0.3,

@@ -170,7 +170,7 @@ impl Circuit {
             .map(|e| match e.part {
                 Part::Diode { .. } => Device::Off,
                 Part::Regulator { .. } => Device::Off,
-                Part::OpenCollector { .. } | Part::Ratio { .. } => Device::Off,
+                Part::OpenCollector { .. } | Part::Ratio { .. } | Part::Relay { .. } => Device::Off,
                 _ => Device::Passive,
             })
             .collect();
@@ -271,6 +271,13 @@ impl Circuit {
                     off
                 }
             }
+            Part::Relay { ohms, .. } => match device {
+                Device::On => two(
+                    1.0 / (ohms * fix.scale * z.values[k] + fix.series_ohms * z.series),
+                    0.0,
+                ),
+                _ => off,
+            },
             Part::Diode { volts, ohms } => match device {
                 Device::On => {
                     let g = 1.0 / (ohms + fix.series_ohms * z.series);
@@ -407,6 +414,20 @@ impl Circuit {
                     }
                     other => other,
                 }
+            }
+            Part::Relay { closes, when, .. } => {
+                let closed = fix.forced.unwrap_or_else(|| {
+                    when.holds(state)
+                        && closes.iter().all(|l| {
+                            let volts = if same(l.plus, l.minus) {
+                                s.volts[l.plus] - s.volts[l.minus]
+                            } else {
+                                0.0
+                            };
+                            (volts > l.volts) == l.above
+                        })
+                });
+                if closed { Device::On } else { Device::Off }
             }
             Part::Ratio { min_volts, .. } => {
                 let powered = same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts;

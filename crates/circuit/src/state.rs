@@ -12,6 +12,8 @@ macro_rules! words {
         impl $name {
             /// The word used in data files and in the interface.
             pub fn word(self) -> &'static str { match self { $(Self::$variant => $word),+ } }
+            /// All words.
+            pub const WORDS: &'static [&'static str] = &[$($word),+];
         }
         impl Default for $name { fn default() -> Self { Self::$default } }
     };
@@ -96,6 +98,49 @@ words!(
     } default None
 );
 
+words!(
+    /// Foot switch of a ride-on toy.
+    Foot {
+        /// Released.
+        Up = "up",
+        /// Pressed.
+        Down = "down",
+    } default Up
+);
+words!(
+    /// Direction switch.
+    Direction {
+        /// Forwards.
+        Forward = "forward",
+        /// Backwards.
+        Reverse = "reverse",
+    } default Forward
+);
+words!(
+    /// High and low range switch.
+    Range {
+        /// Full speed.
+        High = "high",
+        /// Half speed.
+        Low = "low",
+    } default High
+);
+
+/// The fields of a state in the order in which they are told and changed.
+pub const FIELDS: [&str; 11] = [
+    "battery",
+    "key",
+    "wheel",
+    "throttle",
+    "brake",
+    "crank",
+    "foot",
+    "direction",
+    "range",
+    "charger",
+    "load",
+];
+
 /// The whole state. Plugs not named in `apart` are joined.
 #[derive(
     Debug,
@@ -124,6 +169,12 @@ pub struct VehicleState {
     pub brake: Brake,
     /// Cranks.
     pub crank: Crank,
+    /// Foot switch.
+    pub foot: Foot,
+    /// Direction switch.
+    pub direction: Direction,
+    /// Range switch.
+    pub range: Range,
     /// Charger.
     pub charger: Charger,
     /// Added load.
@@ -142,8 +193,29 @@ impl VehicleState {
             "throttle" => self.throttle.word(),
             "brake" => self.brake.word(),
             "crank" => self.crank.word(),
+            "foot" => self.foot.word(),
+            "direction" => self.direction.word(),
+            "range" => self.range.word(),
             "charger" => self.charger.word(),
             "load" => self.load.word(),
+            _ => return None,
+        })
+    }
+
+    /// All words of a field, for checking data files.
+    pub fn words(field: &str) -> Option<&'static [&'static str]> {
+        Some(match field {
+            "battery" => Battery::WORDS,
+            "key" => Key::WORDS,
+            "wheel" => Wheel::WORDS,
+            "throttle" => Throttle::WORDS,
+            "brake" => Brake::WORDS,
+            "crank" => Crank::WORDS,
+            "foot" => Foot::WORDS,
+            "direction" => Direction::WORDS,
+            "range" => Range::WORDS,
+            "charger" => Charger::WORDS,
+            "load" => Load::WORDS,
             _ => return None,
         })
     }
@@ -183,6 +255,15 @@ pub struct Requirement {
     /// Cranks.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub crank: Option<Crank>,
+    /// Foot switch.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub foot: Option<Foot>,
+    /// Direction switch.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub direction: Option<Direction>,
+    /// Range switch.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub range: Option<Range>,
     /// Charger.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub charger: Option<Charger>,
@@ -215,6 +296,9 @@ impl Requirement {
             throttle: self.throttle.unwrap_or_default(),
             brake: self.brake.unwrap_or_default(),
             crank: self.crank.unwrap_or_default(),
+            foot: self.foot.unwrap_or_default(),
+            direction: self.direction.unwrap_or_default(),
+            range: self.range.unwrap_or_default(),
             charger: self.charger.unwrap_or_default(),
             load: self.load.unwrap_or_default(),
             apart,
@@ -225,9 +309,7 @@ impl Requirement {
     pub fn missing(&self, state: &VehicleState) -> Vec<&'static str> {
         let want = self.bring(state);
         let mut out = Vec::new();
-        for field in [
-            "battery", "key", "wheel", "throttle", "brake", "crank", "charger", "load",
-        ] {
+        for field in FIELDS {
             if want.word(field) != state.word(field) {
                 out.push(field);
             }

@@ -3,7 +3,6 @@
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
 use proptest::prelude::*;
-use spannung_circuit::family::SHIPPED;
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
 use spannung_circuit::state::{Battery, Key, Throttle, Wheel};
 use spannung_circuit::*;
@@ -145,7 +144,7 @@ fn a_pack_out_switches_the_key_off_and_takes_the_dock_apart() {
 }
 
 fn changed(changes: &[Change]) -> Result<Profile, CircuitError> {
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     Profile::new(&family, changes)
 }
 
@@ -269,7 +268,7 @@ fn fault_files_name_the_line_of_a_mistake() {
         assert!(sentence.starts_with("faults.toml, line "), "{sentence}");
         assert!(sentence.contains(part), "{sentence}");
     }
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     let profile = Profile::new(&family, &[]).unwrap();
     let net = profile.netlist().unwrap();
     let odd = text.replacen("open throttle.3.lead", "cut throttle.3.lead", 1);

@@ -3,7 +3,6 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::family::SHIPPED;
 use spannung_circuit::netlist::Part;
 use spannung_circuit::solve::Extra;
 use spannung_circuit::state::{Battery, Brake, Crank, Key, Throttle, Wheel};
@@ -78,7 +77,7 @@ fn states() -> Vec<(&'static str, VehicleState)> {
 
 #[test]
 fn an_independent_simulator_finds_the_same_voltages() {
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     let profile = Profile::new(&family, &[]).unwrap();
     let net = profile.netlist().unwrap();
     let book = FaultBook::shipped().unwrap();
@@ -125,7 +124,7 @@ fn an_independent_simulator_finds_the_same_voltages() {
 /// A device is in the state that its own voltages ask for: nothing of the solver's iteration is used.
 #[test]
 fn every_device_stands_as_its_voltages_ask() {
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     let profile = Profile::new(&family, &[]).unwrap();
     let net = profile.netlist().unwrap();
     let book = FaultBook::shipped().unwrap();

@@ -2,7 +2,6 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::family::SHIPPED;
 use spannung_circuit::meter::{Meter, Mode, pair};
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
 use spannung_circuit::state::{Battery, Charger, Key, Throttle, Wheel};
@@ -83,7 +82,7 @@ struct Bike {
 }
 
 fn bike() -> Bike {
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     let profile = Profile::new(&family, &[]).unwrap();
     let net = profile.netlist().unwrap();
     Bike { profile, net }
@@ -312,7 +311,7 @@ fn a_person_sees_what_the_circuit_says() {
 
 #[test]
 fn a_normally_closed_brake_drives_when_joined_and_stops_when_squeezed() {
-    let family = Family::parse(SHIPPED[0].0, SHIPPED[0].1).unwrap();
+    let family = Family::shipped("gh48").unwrap();
     let change = Change::NormallyClosedBrake {
         strand: "brake-left".into(),
     };
@@ -330,9 +329,8 @@ fn a_normally_closed_brake_drives_when_joined_and_stops_when_squeezed() {
 
 #[test]
 fn bad_family_files_name_their_line() {
-    let text = SHIPPED[0]
-        .1
-        .replace("plug = \"throttle\"", "plug = \"throtle\"");
+    let (_, shipped) = spannung_circuit::family::shipped()[0];
+    let text = shipped.replace("plug = \"throttle\"", "plug = \"throtle\"");
     let error = Family::parse("mine.toml", &text).unwrap_err().to_string();
     assert!(error.starts_with("mine.toml, line "), "{error}");
     assert!(error.contains("throtle"), "{error}");

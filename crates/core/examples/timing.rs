@@ -11,7 +11,21 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     for family in &catalogue.families {
         let start = Instant::now();
         let model = Model::build(&catalogue, &Profile::new(family, &[])?)?;
-        println!("{}: model in {:?}", family.id, start.elapsed());
+        println!(
+            "{}: model in {:?}; {} points, {} elements, {} fault cases of {} faults, {} tests",
+            family.id,
+            start.elapsed(),
+            model.net.nodes.len(),
+            model.net.elements.len(),
+            model.cases.len(),
+            model
+                .cases
+                .iter()
+                .map(|c| &c.fault)
+                .collect::<std::collections::BTreeSet<_>>()
+                .len(),
+            model.tests.len()
+        );
         let evidence = [Evidence {
             entry: "symptom".into(),
             item: Item::Symptom {

@@ -3,22 +3,26 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::Profile;
+use spannung_circuit::behaviour::Scene;
+use spannung_circuit::state::{Battery, Foot};
+use spannung_circuit::{Mode, Profile, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::predict::{Column, Model};
+use spannung_core::diagnosis::tests::Kind;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 
 /// Half the distance between two distributions at which they count as told apart.
 const APART: f64 = 0.3;
 
-fn world() -> &'static (Catalogue, Model) {
-    static W: OnceLock<(Catalogue, Model)> = OnceLock::new();
+/// The catalogue and a model of every family that ships.
+fn world() -> &'static (Catalogue, Vec<Model>) {
+    static W: OnceLock<(Catalogue, Vec<Model>)> = OnceLock::new();
     W.get_or_init(|| {
         let catalogue = Catalogue::shipped().unwrap();
-        let profile = Profile::new(&catalogue.families[0], &[]).unwrap();
-        let model = Model::build(&catalogue, &profile).unwrap();
-        (catalogue, model)
+        let model = |f| Model::build(&catalogue, &Profile::new(f, &[]).unwrap()).unwrap();
+        let models = catalogue.families.iter().map(model).collect();
+        (catalogue, models)
     })
 }
 
@@ -36,45 +40,62 @@ fn moves(column: &Column, case: usize) -> f64 {
 
 #[test]
 fn every_fault_shows_in_a_test_or_a_symptom() {
-    let (catalogue, m) = world();
-    let unseen: Vec<&str> = m
-        .cases
-        .iter()
-        .enumerate()
-        .filter(|(k, _)| m.columns.iter().all(|c| moves(c, *k) < APART))
-        .filter(|(_, c)| {
-            let prior = &catalogue.priors[&c.fault];
-            prior.symptoms.values().all(|p| *p < 0.2)
-        })
-        .map(|(_, c)| c.key.as_str())
-        .collect();
-    assert!(unseen.is_empty(), "nothing shows {unseen:?}");
+    let (catalogue, models) = world();
+    for m in models {
+        let unseen: Vec<&str> = m
+            .cases
+            .iter()
+            .enumerate()
+            .filter(|(k, _)| m.columns.iter().all(|c| moves(c, *k) < APART))
+            .filter(|(k, c)| {
+                let prior = &catalogue.priors[&c.fault];
+                let told = |s: &String| m.symptoms.get(s).is_some_and(|p| p[*k] >= 0.2);
+                !prior.symptoms.keys().any(told)
+            })
+            .map(|(_, c)| c.key.as_str())
+            .collect();
+        assert!(
+            unseen.is_empty(),
+            "{}: nothing shows {unseen:?}",
+            m.profile.family.id
+        );
+    }
 }
 
 #[test]
 fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
-    let (catalogue, m) = world();
+    let (catalogue, models) = world();
     let written: BTreeSet<&str> = catalogue
         .procedures
         .iter()
         .map(|p| p.id.get_ref().as_str())
         .chain(catalogue.probes.iter().map(|p| p.id.get_ref().as_str()))
         .collect();
-    let idle: Vec<&str> = m
-        .tests
-        .iter()
-        .zip(&m.columns)
-        .filter(|(t, _)| written.contains(t.id.as_str()))
-        .filter(|(_, c)| (0..m.cases.len()).all(|k| moves(c, k) < APART))
-        .map(|(t, _)| t.id.as_str())
-        .collect();
-    assert!(idle.is_empty(), "no fault moves {idle:?}");
+    for m in models {
+        let idle: Vec<&str> = m
+            .tests
+            .iter()
+            .zip(&m.columns)
+            .filter(|(t, _)| written.contains(t.id.as_str()))
+            .filter(|(_, c)| (0..m.cases.len()).all(|k| moves(c, k) < APART))
+            .map(|(t, _)| t.id.as_str())
+            .collect();
+        assert!(
+            idle.is_empty(),
+            "{}: no fault moves {idle:?}",
+            m.profile.family.id
+        );
+    }
 }
 
 /// A rail that is dead and one that is whole are two outcomes, whatever bad contacts lie between them.
 #[test]
 fn an_uncertain_fault_hides_no_gap() {
-    let (_, m) = world();
+    let (_, models) = world();
+    let m = models
+        .iter()
+        .find(|m| m.profile.family.id == "gh48")
+        .unwrap();
     for id in ["t-pull-a", "t-pull-b", "t-pull-c"] {
         let test = m.tests.iter().position(|t| t.id == id).unwrap();
         let dead = m.cases.iter().position(|c| c.key == "ctl-5v-dead").unwrap();
@@ -85,26 +106,71 @@ fn an_uncertain_fault_hides_no_gap() {
 
 #[test]
 fn every_symptom_has_a_fault_behind_it() {
-    let (_, m) = world();
-    let empty: Vec<&String> = m
-        .symptoms
-        .iter()
-        .filter(|(_, cases)| cases.iter().all(|p| *p < 0.1))
-        .map(|(id, _)| id)
-        .collect();
-    assert!(empty.is_empty(), "nothing explains {empty:?}");
+    for m in &world().1 {
+        let empty: Vec<&String> = m
+            .symptoms
+            .iter()
+            .filter(|(_, cases)| cases.iter().all(|p| *p < 0.1))
+            .map(|(id, _)| id)
+            .collect();
+        assert!(
+            empty.is_empty(),
+            "{}: nothing explains {empty:?}",
+            m.profile.family.id
+        );
+    }
 }
 
 #[test]
-fn every_test_has_an_access_of_the_family() {
-    let (catalogue, m) = world();
-    let family = &catalogue.families[0];
-    for t in &m.tests {
-        assert!(
-            family.access.contains_key(&t.access),
-            "{}: {}",
-            t.id,
-            t.access
-        );
+fn every_test_has_an_access_of_its_family() {
+    for m in &world().1 {
+        let family = &m.profile.family;
+        for t in &m.tests {
+            assert!(
+                family.access.contains_key(&t.access),
+                "{}, {}: {}",
+                family.id,
+                t.id,
+                t.access
+            );
+        }
+    }
+}
+
+/// Without a fault every vehicle lights, turns as it should and shows every sign's first value.
+#[test]
+fn a_sound_vehicle_shows_nothing() {
+    let (catalogue, models) = world();
+    for m in models {
+        let circuit = m.healthy_circuit(&[]);
+        let scene = Scene::of(&m.profile, &m.net, &circuit, None);
+        for sign in catalogue.faults.signs.iter().filter(|s| s.computed) {
+            if let Some(value) = scene.observe(sign.id.get_ref(), &VehicleState::default()) {
+                let family = &m.profile.family.id;
+                assert_eq!(value, sign.values[0], "{family}: {}", sign.id.get_ref());
+            }
+        }
+    }
+}
+
+/// Over 60 V every live probe asks for the instructed, and every test with the pack in has risk 3 at least
+/// (safety G03); a child's toy is driven by nobody (G16).
+#[test]
+fn the_vehicle_brings_its_own_cautions() {
+    for m in &world().1 {
+        let family = &m.profile.family;
+        for t in &m.tests {
+            let live =
+                matches!(&t.kind, Kind::Probe(p) if matches!(p.mode, Mode::Volts | Mode::Amps));
+            let asked = |n: &str| t.needs.iter().any(|x| x == n);
+            let high = family.full_volts() > 60.0;
+            assert_eq!(asked("over-60"), high && live, "{}: {}", family.id, t.id);
+            if high && t.state.battery == Some(Battery::In) {
+                assert!(t.risk >= 3, "{}: {}", family.id, t.id);
+            }
+            if family.has("toy") && t.state.foot == Some(Foot::Down) {
+                assert!(asked("toy-empty"), "{}", t.id);
+            }
+        }
     }
 }

@@ -14,7 +14,7 @@ fn model() -> &'static Model {
     static MODEL: OnceLock<Model> = OnceLock::new();
     MODEL.get_or_init(|| {
         let catalogue = Catalogue::shipped().unwrap();
-        let profile = Profile::new(&catalogue.families[0], &[]).unwrap();
+        let profile = Profile::new(catalogue.family(48, "geared-hub").unwrap(), &[]).unwrap();
         Model::build(&catalogue, &profile).unwrap()
     })
 }

@@ -168,7 +168,7 @@ fn job(m: &Model, case: &FaultCase, seed: u64) -> Option<Outcome> {
 #[test]
 fn ninety_simulated_jobs_end_with_the_true_class_first() {
     let catalogue = Catalogue::shipped().unwrap();
-    let profile = Profile::new(&catalogue.families[0], &[]).unwrap();
+    let profile = Profile::new(catalogue.family(48, "geared-hub").unwrap(), &[]).unwrap();
     let m = Model::build(&catalogue, &profile).unwrap();
     let counts = frequency::counts();
     let mut outcomes = Vec::new();

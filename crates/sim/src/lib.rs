@@ -76,8 +76,13 @@ impl Vehicle {
         let effects = case.as_ref().map_or(&[][..], |c| &c.effects[..]);
         let circuit = Circuit::compile(net, effects, pairs);
         let sound = Circuit::compile(net, &[], pairs);
-        // volts per group anywhere between a fifth and full, each group within a few millivolts
-        let charge = rng.random_range(3.60..4.08);
+        // volts per group anywhere between a fifth and full, each group within a few millivolts; a lead
+        // block has six cells
+        let (charge, apart) = if profile.family.has("lead") {
+            (rng.random_range(12.05..12.75), 0.02)
+        } else {
+            (rng.random_range(3.60..4.08), 0.004)
+        };
         let winding = 0.10 * normal(&mut rng);
         let z = circuit
             .elements
@@ -86,7 +91,7 @@ impl Vehicle {
                 let draw = normal(&mut rng);
                 let deviation = match &e.part {
                     Part::Source { volts, .. } if e.id.starts_with("group.") => {
-                        ((charge + 0.004 * draw) / volts).ln()
+                        ((charge + apart * draw) / volts).ln()
                     }
                     Part::Source { .. } => 0.002 * draw,
                     Part::Resistor { .. }
@@ -101,7 +106,9 @@ impl Vehicle {
                     Part::Ratio { .. } if e.id.ends_with("-pull") => 0.002 * draw,
                     Part::Ratio { .. } => 0.03 * draw,
                     Part::Diode { .. } => 0.03 * draw,
-                    Part::Switch { .. } | Part::OpenCollector { .. } => 0.25 * draw,
+                    Part::Switch { .. } | Part::Relay { .. } | Part::OpenCollector { .. } => {
+                        0.25 * draw
+                    }
                 };
                 // the circuit multiplies by exp(spread · z)
                 if e.spread > 0.0 {

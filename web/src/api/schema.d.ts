@@ -1414,6 +1414,11 @@ export interface components {
             /** @description Name. */
             name: string;
         };
+        /**
+         * @description Direction switch.
+         * @enum {string}
+         */
+        Direction: "forward" | "reverse";
         /** @description A line of what was done. */
         Done: {
             /**
@@ -1521,6 +1526,11 @@ export interface components {
              */
             volts: number;
         };
+        /**
+         * @description Foot switch of a ride-on toy.
+         * @enum {string}
+         */
+        Foot: "up" | "down";
         /** @description An answer that can be given at the gate. */
         GateChoice: {
             id: string;
@@ -1814,6 +1824,10 @@ export interface components {
         Map: {
             /** @description Boxes with their shares. */
             boxes: components["schemas"]["MapBox"][];
+            /** @description Name of the middle: controller, or the switches of a vehicle without one. */
+            middle: string;
+            /** @description Motor or motors. */
+            motor: string;
             /** @description Red and black pin. */
             next_pins: number[];
             /** @description Plug and pins of the next probe. */
@@ -1822,6 +1836,8 @@ export interface components {
             next_strand?: string | null;
             /** @description Pack in words: `48 V, 13 groups`. */
             pack: string;
+            /** @description Name of the protection box. */
+            protection: string;
             /** @description Strands in drawing order. */
             strands: components["schemas"]["MapStrand"][];
             /** @description Tags, ranks 1 to 5. */
@@ -1831,6 +1847,8 @@ export interface components {
         MapBox: {
             /** @description `rail`, `logic`, `bridge`, `hall-a`, … */
             id: string;
+            /** @description Name, for those in the middle of the drawing. */
+            name?: string | null;
             /**
              * Format: double
              * @description Share.
@@ -1861,6 +1879,11 @@ export interface components {
              * @description Reference pin.
              */
             reference: number;
+            /**
+             * @description Where it is drawn: `pack` and `feed` on the power line, `motor` between controller and motor, `sensors` above
+             *     it, `device` from above into the controller.
+             */
+            role: string;
             /** @description Segment. */
             segment: string;
             /** @description Wires in pin order as the family lists them. */
@@ -2341,6 +2364,11 @@ export interface components {
             /** @description In the order to work. */
             workable: components["schemas"]["Ticket"][];
         };
+        /**
+         * @description High and low range switch.
+         * @enum {string}
+         */
+        Range: "high" | "low";
         /**
          * @description Which vehicle a reading at a point named by hand was taken on.
          * @enum {string}
@@ -2872,6 +2900,16 @@ export interface components {
              */
             crank: components["schemas"]["Crank"];
             /**
+             * @description Direction switch.
+             * @default forward
+             */
+            direction: components["schemas"]["Direction"];
+            /**
+             * @description Foot switch.
+             * @default up
+             */
+            foot: components["schemas"]["Foot"];
+            /**
              * @description Display on or off.
              * @default off
              */
@@ -2881,6 +2919,11 @@ export interface components {
              * @default none
              */
             load: components["schemas"]["Load"];
+            /**
+             * @description Range switch.
+             * @default high
+             */
+            range: components["schemas"]["Range"];
             /**
              * @description Throttle.
              * @default idle

@@ -184,7 +184,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
         {strands && (
           <g data-box="strands">
             <text x={l.strands.x} y={l.strands.y + 15} fontSize="15" fontWeight="700">
-              Signal strands
+              {strands.name}
             </text>
             <text
               x={l.strands.x + l.strands.w}

@@ -93,12 +93,28 @@ interface Device {
   share: number;
 }
 
+/** Names that leave room on the drawing. */
+const SHORT: Record<string, string> = {
+  brakes: "Brakes",
+  pedal: "Pedals",
+  lamp: "Lamp",
+  ignition: "Key",
+  coil: "Coil",
+  stand: "Stand",
+  converter: "12 V",
+  power: "Switch",
+  foot: "Foot",
+  direction: "Direction",
+  range: "Range",
+  board: "Sound",
+};
+
 function devices(map: TraceMapData): Device[] {
   const out: Device[] = [];
   for (const s of map.strands) {
-    if (["dock", "main", "phase", "halls"].includes(s.id)) continue;
+    if (s.role !== "device") continue;
     const group = s.id.startsWith("brake") ? "brakes" : s.id;
-    const title = { brakes: "Brakes", pedal: "Pedals", lamp: "Lamp" }[group] ?? s.name;
+    const title = SHORT[group] ?? s.name;
     const found = out.find((d) => d.id === group);
     if (found) {
       found.strands.push(s);
@@ -133,7 +149,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
       ? Math.max(textWidth(d.title, 15) + 6, bundle + 6, 48)
       : Math.max(textWidth(d.title, 15) + 16, bundle + 14, 56);
   };
-  const halls = strand("halls");
+  const halls = map.strands.find((s) => s.role === "sensors");
   const lanes = halls ? halls.wires.length : 0;
   const devicesAt = (pitch: number): number =>
     devs.reduce((n, d) => n + widthAt(d, pitch) + between, 0) - between;
@@ -163,7 +179,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   };
   const prot: PlacedBox = {
     id: "protection",
-    title: "Fuse",
+    title: map.protection.split(",")[0] ?? "Fuse",
     x: 16 + packW + gapP,
     y: 164,
     w: protW,
@@ -173,7 +189,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const cx = prot.x + prot.w + leads;
   const ctrl: PlacedBox = {
     id: "controller",
-    title: "Controller",
+    title: map.middle,
     x: cx,
     y: CTRL.y,
     w: ctrlW,
@@ -183,7 +199,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const mx = cx + ctrlW + phases + motorR;
   const motor: PlacedBox = {
     id: "motor",
-    title: "Motor",
+    title: map.motor,
     x: mx - motorR,
     y: 200 - motorR,
     w: 2 * motorR,
@@ -214,11 +230,12 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const within = new Map<string, Rect & { id: string }>();
 
   // ---- inner boxes of controller and motor
-  const inner = (ctrlW - 4 * 12) / 3;
-  (["rail", "logic", "bridge"] as const).forEach((id, k) => {
+  const middle = map.boxes.filter((b) => b.name != null);
+  const inner = (ctrlW - (middle.length + 1) * 12) / Math.max(1, middle.length);
+  middle.forEach(({ id, name }, k) => {
     const box: PlacedBox = {
       id,
-      title: { rail: "5 V rail", logic: "Logic", bridge: "Bridge" }[id],
+      title: name ?? "",
       x: cx + 12 + k * (inner + 12),
       y: 198,
       w: inner,
@@ -230,7 +247,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     anchors.set(id, [box.x + box.w - 20, box.y + 2]);
     within.set(id, box);
   });
-  (["hall-a", "hall-b", "hall-c"] as const).forEach((id, k) => {
+  (halls ? (["hall-a", "hall-b", "hall-c"] as const) : []).forEach((id, k) => {
     const box: PlacedBox = {
       id,
       title: id.slice(-1).toUpperCase(),
@@ -266,7 +283,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   };
 
   // ---- power: pack → protection → controller
-  const main = strand("main");
+  const main = map.strands.find((s) => s.role === "feed");
   const dock = strand("dock");
   const rails: [number, number][] = [
     [PLUS, 0],
@@ -284,7 +301,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     });
     wires.push({
       key: `main${String(k)}`,
-      code: main?.wires[k]?.code ?? "BK",
+      code: (main ?? dock)?.wires[k]?.code ?? "BK",
       thick: 9,
       points: [
         [prot.x + 40, y],
@@ -311,12 +328,12 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const mainX = prot.x + prot.w + leads / 2;
   if (main)
     plugs.push({
-      id: "main",
-      strand: "main",
+      id: main.plug,
+      strand: main.id,
       name: main.plug_name,
       apart: main.apart,
       vertical: true,
-      next: map.next_plug === "main",
+      next: map.next_plug === main.plug,
       x: mainX - (tight ? 7 : 9),
       y: 180,
       w: tight ? 14 : 18,
@@ -346,13 +363,20 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
 
   // ---- phases and halls share the motor plug: two bars on one x
   const px = cx + ctrlW + Math.max(46, phases * 0.34);
-  const phase = strand("phase");
-  phase?.wires.forEach((w, k) => {
-    const y = PHASE_Y[k] ?? 222;
+  const motors = map.strands.filter((s) => s.role === "motor");
+  const motorWires = motors.flatMap((s) => s.wires.map((w) => ({ s, w })));
+  const laneY = (k: number): number =>
+    motorWires.length === 3
+      ? (PHASE_Y[k] ?? 222)
+      : motorWires.length === 2
+        ? 189 + k * 22
+        : 176 + k * (48 / Math.max(1, motorWires.length - 1));
+  motorWires.forEach(({ s, w }, k) => {
+    const y = laneY(k);
     wires.push({
       key: `phase${String(k)}`,
       code: w.code,
-      thick: 9,
+      thick: motorWires.length > 3 ? 7 : 9,
       points: [
         [cx + ctrlW - 20, y],
         [mx - 30, y],
@@ -385,23 +409,27 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
         [mx - 52, y],
       ],
     });
-    anchors.set(`phase.${String(w.pin)}.run`, [(cx + ctrlW + px) / 2, y]);
-    anchors.set(`phase.${String(w.pin)}.pin`, [px + 20, y]);
-    anchors.set(`phase.${String(w.pin)}.lead`, [(px + mx - motorR) / 2, y]);
+    anchors.set(`${s.id}.${String(w.pin)}.run`, [(cx + ctrlW + px) / 2, y]);
+    anchors.set(`${s.id}.${String(w.pin)}.pin`, [px + 20, y]);
+    anchors.set(`${s.id}.${String(w.pin)}.lead`, [(px + mx - motorR) / 2, y]);
+    anchors.set(s.id, [px + 20, y]);
   });
-  if (phase)
+  for (const s of motors) {
+    const ys = motorWires.flatMap((l, k) => (l.s === s ? [laneY(k)] : []));
+    const pad = motorWires.length > 3 ? 6 : 12;
     plugs.push({
-      id: "phase",
-      strand: "phase",
-      name: `${phase.plug_name}, phases`,
-      apart: phase.apart,
+      id: motors.length > 1 || !halls ? s.plug : "phase",
+      strand: s.id,
+      name: halls ? `${s.plug_name}, phases` : s.plug_name,
+      apart: s.apart,
       vertical: true,
-      next: map.next_plug === "motor" && map.next_strand !== "halls",
+      next: map.next_plug === s.plug && map.next_strand === s.id,
       x: px - 11,
-      y: 166,
+      y: Math.min(...ys) - pad,
       w: 22,
-      h: 68,
+      h: Math.max(...ys) - Math.min(...ys) + 2 * pad,
     });
+  }
   if (halls) {
     const n = halls.wires.length;
     const gap = Math.min(17, 96 / Math.max(1, n - 1));
@@ -449,21 +477,22 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
           [down, 150],
         ],
       });
-      anchors.set(`halls.${String(w.pin)}.run`, [(up + px) / 2, y]);
-      anchors.set(`halls.${String(w.pin)}.pin`, [px + 20, y]);
-      anchors.set(`halls.${String(w.pin)}.lead`, [(px + down) / 2 + 30, y]);
+      anchors.set(`${halls.id}.${String(w.pin)}.run`, [(up + px) / 2, y]);
+      anchors.set(`${halls.id}.${String(w.pin)}.pin`, [px + 20, y]);
+      anchors.set(`${halls.id}.${String(w.pin)}.lead`, [(px + down) / 2 + 30, y]);
       const short =
-        { "hall supply": "5 V", "hall ground": "0 V", "wheel speed": "speed" }[w.function] ??
-        w.function.replace("hall ", "");
+        { "hall supply": "5 V", "hall ground": "0 V", "wheel speed": "speed", "motor temperature": "temp." }[
+          w.function
+        ] ?? w.function.replace("hall ", "");
       labels.push({ x: px + 19, y: y + 4.5, text: w.measured ? `${short} ${w.measured}` : short });
     });
     plugs.push({
-      id: "motor",
-      strand: "halls",
+      id: halls.plug,
+      strand: halls.id,
       name: `${halls.plug_name}, sensors`,
       apart: halls.apart,
       vertical: true,
-      next: map.next_plug === "motor" && map.next_strand === "halls",
+      next: map.next_plug === halls.plug && map.next_strand === halls.id,
       x: px - 11,
       y: 36,
       w: 22,

@@ -3,7 +3,7 @@
 
 use crate::error::CoreError;
 use serde::Deserialize;
-use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Requirement};
+use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requirement};
 use std::collections::BTreeMap;
 use toml::Spanned;
 
@@ -24,8 +24,9 @@ pub struct Prior {
     pub fault: Spanned<String>,
     /// Repair class; may hold `{x}` or `{strand}`.
     pub class: String,
-    /// Weight per 1000 jobs of this vehicle group.
-    pub weight: f64,
+    /// Weight per 1000 jobs by vehicle group (`EB`, `SC`, `RO`, `DI`); a group that is not named does
+    /// not have this fault.
+    pub weight: BTreeMap<String, f64>,
     /// Odds multiplier per risk factor.
     #[serde(default)]
     pub risk: BTreeMap<String, f64>,
@@ -66,7 +67,10 @@ pub struct Symptom {
     pub ask: String,
     /// What customers say.
     pub words: Vec<String>,
-    /// Signs it follows from.
+    /// Traits a vehicle must have to show it.
+    #[serde(default)]
+    pub fits: Vec<String>,
+    /// Signs it follows from, those that the vehicle has.
     #[serde(default)]
     pub when: BTreeMap<String, String>,
     /// Reported without a listed cause.
@@ -102,6 +106,9 @@ pub struct Procedure {
     pub id: Spanned<String>,
     /// Name.
     pub name: String,
+    /// Traits a vehicle must have for it to be done.
+    #[serde(default)]
+    pub fits: Vec<String>,
     /// Sign it shows.
     pub sign: String,
     /// How it is done.
@@ -142,6 +149,9 @@ pub struct ProbeSpec {
     pub name: String,
     /// Why, in one line.
     pub why: String,
+    /// Traits a vehicle must have, beside the points themselves.
+    #[serde(default)]
+    pub fits: Vec<String>,
     /// `volts`, `ohms`, `milliohms`, `diode`, `amps`, `groups`.
     pub mode: String,
     /// Red tip.
@@ -327,6 +337,10 @@ fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, Circuit
 pub struct Sources {
     /// (file name, text) of priors, classes, symptoms, tests, gate, proof.
     pub files: [(String, String); 6],
+    /// (file name, text) of the faults and of the signs.
+    pub book: [(String, String); 2],
+    /// (file name, text) of each vehicle family.
+    pub families: Vec<(String, String)>,
 }
 
 impl Default for Sources {
@@ -334,6 +348,15 @@ impl Default for Sources {
         Self {
             files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE, PROOF]
                 .map(|(a, b)| (a.into(), b.into())),
+            book: [
+                spannung_circuit::fault::FAULTS,
+                spannung_circuit::fault::SIGNS,
+            ]
+            .map(|(a, b)| (a.into(), b.into())),
+            families: spannung_circuit::family::shipped()
+                .into_iter()
+                .map(|(a, b)| (a.into(), b.into()))
+                .collect(),
         }
     }
 }
@@ -354,8 +377,10 @@ impl Catalogue {
     /// class, sign, symptom, risk letter, access code, need or mode that does not exist.
     pub fn load(sources: &Sources) -> Result<Self, CoreError> {
         let file = |k: usize| (sources.files[k].0.as_str(), sources.files[k].1.as_str());
-        let faults = FaultBook::shipped()?;
-        let families = spannung_circuit::family::SHIPPED
+        let [fault_file, sign_file] = &sources.book;
+        let faults = FaultBook::parse(&fault_file.0, &fault_file.1, &sign_file.0, &sign_file.1)?;
+        let families = sources
+            .families
             .iter()
             .map(|(name, text)| Family::parse(name, text))
             .collect::<Result<Vec<_>, _>>()?;
@@ -412,7 +437,7 @@ impl Catalogue {
                 ));
             }
             for symptom in prior.symptoms.keys() {
-                if self.symptom(symptom).is_none() && !OTHER_FAMILIES.contains(&symptom.as_str()) {
+                if self.symptom(symptom).is_none() {
                     return Err(at(0, start, format!("there is no symptom “{symptom}”")));
                 }
             }
@@ -443,7 +468,7 @@ impl Catalogue {
                     format!("no answer for the value “{v}” of {}", p.sign),
                 ));
             }
-            self.check_common(&p.access, &p.needs)
+            self.check_common(&p.fits, &p.access, &p.needs)
                 .map_err(|m| at(3, start, m))?;
         }
         for p in &self.probes {
@@ -451,10 +476,15 @@ impl Catalogue {
             if p.mode != "groups" && mode(&p.mode).is_none() {
                 return Err(at(3, start, format!("there is no mode “{}”", p.mode)));
             }
-            self.check_common(&p.access, &p.needs)
+            self.check_common(&p.fits, &p.access, &p.needs)
                 .map_err(|m| at(3, start, m))?;
         }
+        self.check_points().map_err(|(start, m)| at(3, start, m))?;
         for s in &self.symptoms {
+            if let Some(word) = spannung_circuit::family::unknown_trait(&s.fits) {
+                let start = s.id.span().start;
+                return Err(at(2, start, format!("there is no trait “{word}”")));
+            }
             for (sign, value) in &s.when {
                 let spec = self.faults.sign(sign);
                 if spec.is_none_or(|x| !x.values.contains(value)) {
@@ -469,8 +499,32 @@ impl Catalogue {
         self.proof.check(self).map_err(|(start, m)| at(5, start, m))
     }
 
-    fn check_common(&self, access: &str, needs: &[String]) -> Result<(), String> {
-        if !self.families.iter().all(|f| f.access.contains_key(access)) {
+    /// A named probe whose points no family has is a slip of the pen.
+    fn check_points(&self) -> Result<(), (usize, String)> {
+        let mut nets = Vec::new();
+        for family in &self.families {
+            let profile = Profile::new(family, &[]).map_err(|e| (0, e.to_string()))?;
+            let net = profile.netlist().map_err(|e| (0, e.to_string()))?;
+            nets.push((family, net));
+        }
+        let lost = self.probes.iter().find(|p| {
+            let mut fitting = nets.iter().filter(|(f, _)| f.fits(&p.fits));
+            p.mode != "groups"
+                && !fitting.any(|(_, net)| crate::diagnosis::tests::tips(p, net).is_some())
+        });
+        lost.map_or(Ok(()), |p| {
+            let tips = format!("{} {}", p.red, p.black);
+            let message = format!("no family has the points “{}”", tips.trim());
+            Err((p.id.span().start, message))
+        })
+    }
+
+    fn check_common(&self, fits: &[String], access: &str, needs: &[String]) -> Result<(), String> {
+        if let Some(word) = spannung_circuit::family::unknown_trait(fits) {
+            return Err(format!("there is no trait “{word}”"));
+        }
+        let mut fitting = self.families.iter().filter(|f| f.fits(fits));
+        if !fitting.all(|f| f.access.contains_key(access)) {
             return Err(format!("there is no access code “{access}”"));
         }
         match needs.iter().find(|n| self.need(n).is_none()) {
@@ -523,9 +577,6 @@ impl Catalogue {
     }
 }
 
-/// Symptoms in the priors that only other vehicle families can show.
-const OTHER_FAMILIES: [&str; 5] = ["S32", "S37", "S40", "S41", "S42"];
-
 /// Does `text` hold `word` beginning at a word's start?
 fn contains_word(text: &str, word: &str) -> bool {
     text.match_indices(word).any(|(at, _)| {
@@ -550,17 +601,12 @@ pub fn mode(word: &str) -> Option<Mode> {
 
 /// FNV-1a over all data texts: tells whether two catalogues are the same, nothing more.
 fn fingerprint(sources: &Sources) -> String {
-    let shipped = [
-        spannung_circuit::fault::FAULTS.1,
-        spannung_circuit::fault::SIGNS.1,
-    ];
-    let families = spannung_circuit::family::SHIPPED.iter().map(|f| f.1);
     let texts = sources
         .files
         .iter()
-        .map(|f| f.1.as_str())
-        .chain(shipped)
-        .chain(families);
+        .chain(&sources.book)
+        .chain(&sources.families)
+        .map(|f| f.1.as_str());
     format!("{:016x}", fnv(texts.flat_map(str::bytes)))
 }
 

@@ -449,7 +449,9 @@ impl Model {
     /// A profile that does not build, a named probe or fault that does not fit the family.
     pub fn build(catalogue: &Catalogue, profile: &Profile) -> Result<Self, CoreError> {
         let net = profile.netlist()?;
-        let cases = catalogue.faults.cases(profile, &net)?;
+        let mut cases = catalogue.faults.cases(profile, &net)?;
+        let group = &profile.family.group;
+        cases.retain(|c| catalogue.priors[&c.fault].weight.contains_key(group));
         let tests = build(catalogue, profile, &net)?;
         let rest = VehicleState::default();
         let probes: Vec<(Probe, VehicleState)> = tests
@@ -472,19 +474,10 @@ impl Model {
                 Kind::Procedure { sign, .. } => Some((sign.clone(), apart_only(t))),
                 Kind::Probe(_) => None,
             })
-            .chain(
-                [
-                    "display",
-                    "motor",
-                    "assist",
-                    "brake_sign",
-                    "lamp",
-                    "drag_in",
-                    "drag_out",
-                    "speed_shown",
-                ]
-                .map(|s| (s.to_string(), VehicleState::default())),
-            )
+            .chain(catalogue.symptoms.iter().flat_map(|s| {
+                let signs = s.when.keys();
+                signs.map(|sign| (sign.clone(), VehicleState::default()))
+            }))
             .collect();
         let seen = |circuit: &Circuit,
                     case: Option<&FaultCase>|
@@ -592,7 +585,11 @@ impl Model {
             });
         }
         model.columns = columns;
-        model.symptomise(catalogue, &signs);
+        let scene = Scene::of(profile, &net, &healthy.circuit, None);
+        model.symptomise(catalogue, &signs, &|sign| {
+            let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
+            !computed || scene.has(sign)
+        });
         Ok(model)
     }
 
@@ -626,7 +623,8 @@ impl Model {
                 heaviest.push(0.0);
                 self.classes.len() - 1
             });
-            let weight = prior.weight * case.share;
+            let group = &self.profile.family.group;
+            let weight = prior.weight.get(group).copied().unwrap_or(0.0) * case.share;
             known += weight;
             minutes[class].0 += weight * prior.minutes;
             minutes[class].1 += weight;
@@ -674,27 +672,32 @@ impl Model {
     }
 
     /// P(symptom | case): the table's figure, moved by what the circuit shows.
-    fn symptomise(
-        &mut self,
-        catalogue: &Catalogue,
-        signs: &[BTreeMap<(String, VehicleState), String>],
-    ) {
+    fn symptomise(&mut self, catalogue: &Catalogue, signs: &[Seen], has: &dyn Fn(&str) -> bool) {
         let rest = VehicleState::default();
+        let pedals = self.profile.family.has("pedals");
         let total: f64 = self.hypotheses[..self.cases.len()]
             .iter()
             .map(|h| h.weight)
             .sum();
         for symptom in &catalogue.symptoms {
+            if !self.profile.family.fits(&symptom.fits) {
+                continue;
+            }
             let id = symptom.id.get_ref();
             let mut column = Vec::with_capacity(self.cases.len());
             for (case, seen) in self.cases.iter().zip(signs) {
-                let listed = catalogue.priors[&case.fault].symptoms.get(id).copied();
-                let derived = (!symptom.when.is_empty()).then(|| {
-                    symptom
-                        .when
-                        .iter()
-                        .all(|(s, v)| seen.get(&(s.clone(), rest.clone())).is_some_and(|x| x == v))
-                });
+                let table = &catalogue.priors[&case.fault].symptoms;
+                let listed = if id == NO_DRIVE && !pedals {
+                    none_of(NO_DRIVE_APART.iter().filter_map(|s| table.get(*s)))
+                } else {
+                    table.get(id).copied()
+                };
+                let derived =
+                    (!symptom.when.is_empty()).then(|| {
+                        symptom.when.iter().filter(|(s, _)| has(s)).all(|(s, v)| {
+                            seen.get(&(s.clone(), rest.clone())).is_some_and(|x| x == v)
+                        })
+                    });
                 let p = match (listed, derived) {
                     (Some(p), Some(true)) => p.max(0.8),
                     (Some(p), Some(false)) if case.intermittent => p,
@@ -790,6 +793,17 @@ impl Model {
     }
 }
 
+/// “Lights up, no drive”. Where nobody can pedal, a dead throttle and a dead pedal assist are told in these words
+/// as well.
+const NO_DRIVE: &str = "S02";
+const NO_DRIVE_APART: [&str; 3] = ["S02", "S03", "S04"];
+
+/// Noisy-or of chances; none when there is none.
+fn none_of<'a>(chances: impl Iterator<Item = &'a f64>) -> Option<f64> {
+    let none = chances.fold(None, |n: Option<f64>, p| Some(n.unwrap_or(1.0) * (1.0 - p)));
+    none.map(|n| 1.0 - n)
+}
+
 fn apart_only(test: &Test) -> VehicleState {
     VehicleState {
         apart: test.state.apart.clone(),
@@ -833,9 +847,9 @@ fn outcome_row(
         .collect()
 }
 
-/// Deviation, in those of the usual and the healthy prediction, above which a prediction does not decide
-/// where outcomes are told apart.
-const WIDE: f64 = 3.0;
+/// Deviations, in those of the usual and the healthy prediction, above which a prediction does not decide
+/// where outcomes are told apart: one after the other, the widest first.
+const WIDE: [f64; 4] = [100.0, 30.0, 10.0, 3.0];
 
 /// A gap between two neighbouring predictions, and where to cut it.
 struct Gap {
@@ -844,16 +858,32 @@ struct Gap {
     cut: f64,
 }
 
+/// How far towards zero a figure reaches at most, as a share of itself: two deviations of a resistance that is known
+/// to a factor (log-normal) do not carry it to nothing.
+const TOWARDS_ZERO: f64 = 0.75;
+
 /// Gaps between sorted predictions (mean, deviation) that differ by more than twice the sum of their
-/// deviations. The cut stands where both neighbours are equally far in their own deviations.
-fn gaps_between(points: &[(f64, f64)]) -> Vec<Gap> {
+/// deviations. The cut stands where both neighbours are equally far in their own deviations. `linear` tells whether
+/// zero of the scale is zero of the figure.
+fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
+    let reach = |p: (f64, f64), inward: bool| {
+        if linear && inward {
+            (2.0 * p.1).min(TOWARDS_ZERO * p.0.abs())
+        } else {
+            2.0 * p.1
+        }
+    };
     points
         .windows(2)
-        .filter(|w| w[1].0 - w[0].0 > 2.0 * (w[0].1 + w[1].1))
-        .map(|w| Gap {
-            from: w[0].0,
-            to: w[1].0,
-            cut: w[0].0 + w[0].1 / (w[0].1 + w[1].1) * (w[1].0 - w[0].0),
+        .filter_map(|w| {
+            let (low, high) = (w[0], w[1]);
+            let (up, down) = (reach(low, low.0 < 0.0), reach(high, high.0 > 0.0));
+            let between = high.0 - low.0;
+            (between > up + down && between > 0.0).then(|| Gap {
+                from: low.0,
+                to: high.0,
+                cut: low.0 + up / (up + down).max(1e-12) * between,
+            })
         })
         .collect()
 }
@@ -881,19 +911,22 @@ fn figures(
             .map(|p| (p.mean[d], sigma(p, d)))
             .collect();
         points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let mut gaps = gaps_between(&points);
+        let linear = scale != Scale::Ohms;
+        let mut gaps = gaps_between(&points, linear);
         // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
         // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
         let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
         sigmas.sort_by(f64::total_cmp);
-        let wide = WIDE * sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
-        points.retain(|p| p.1 <= wide);
-        for hidden in gaps_between(&points) {
-            if !gaps
-                .iter()
-                .any(|g| (hidden.from..hidden.to).contains(&g.cut))
-            {
-                gaps.push(hidden);
+        let usual = sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
+        for wide in WIDE {
+            points.retain(|p| p.1 <= wide * usual);
+            for hidden in gaps_between(&points, linear) {
+                if !gaps
+                    .iter()
+                    .any(|g| (hidden.from..hidden.to).contains(&g.cut))
+                {
+                    gaps.push(hidden);
+                }
             }
         }
         gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));

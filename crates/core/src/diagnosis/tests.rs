@@ -1,10 +1,11 @@
 //! All tests of one vehicle: the catalogue's named ones and those generated from its wires.
 
-use crate::catalogue::{self, Catalogue};
+use crate::catalogue::{self, Catalogue, ProbeSpec};
 use crate::error::CoreError;
 use crate::reading::Unit;
-use spannung_circuit::state::{Battery, Brake, Crank, Key, VehicleState, Wheel};
-use spannung_circuit::{CircuitError, Mode, Netlist, Pair, Profile, Requirement, meter};
+use spannung_circuit::family::Carries;
+use spannung_circuit::state::{Battery, Brake, Crank, Foot, Key, Load, VehicleState, Wheel};
+use spannung_circuit::{CircuitError, Family, Mode, Netlist, Pair, Profile, Requirement, meter};
 
 /// A test: anything done to learn something.
 #[derive(Debug, Clone, PartialEq)]
@@ -162,7 +163,8 @@ pub fn build(
     net: &Netlist,
 ) -> Result<Vec<Test>, CoreError> {
     let mut out = Vec::new();
-    for p in &catalogue.procedures {
+    let family = &profile.family;
+    for p in catalogue.procedures.iter().filter(|p| family.fits(&p.fits)) {
         let spec = catalogue
             .faults
             .sign(&p.sign)
@@ -199,22 +201,12 @@ pub fn build(
             loaded: false,
         });
     }
-    for p in &catalogue.probes {
+    for p in catalogue.probes.iter().filter(|p| family.fits(&p.fits)) {
+        let Some((pair, element)) = tips(p, net) else {
+            continue;
+        };
         let groups = p.mode == "groups";
         let mode = catalogue::mode(&p.mode).unwrap_or(Mode::Volts);
-        let element = match &p.element {
-            Some(id) => Some(net.element(id).ok_or_else(|| CircuitError::Unknown {
-                kind: "element",
-                name: id.clone(),
-            })?),
-            None => None,
-        };
-        let pair = if p.red.is_empty() {
-            let e = element.map_or(0, |e| net.elements[e].a);
-            Pair { red: e, black: e }
-        } else {
-            meter::pair(net, &p.red, &p.black)?
-        };
         let mut needs = p.needs.clone();
         common_needs(mode, &p.state, p.risk, &mut needs);
         out.push(Test {
@@ -240,7 +232,133 @@ pub fn build(
         });
     }
     generated(profile, net, &mut out)?;
+    groups_in_reach(profile, net, &mut out)?;
+    for test in &mut out {
+        vehicle_needs(family, test);
+    }
     Ok(out)
+}
+
+/// Where the tips of a named probe go on this vehicle, and the element of a current; none when the
+/// vehicle does not have them.
+pub fn tips(p: &ProbeSpec, net: &Netlist) -> Option<(Pair, Option<usize>)> {
+    let element = match &p.element {
+        Some(id) => Some(net.element(id)?),
+        None => None,
+    };
+    let pair = if p.red.is_empty() {
+        let e = element.map_or(0, |e| net.elements[e].a);
+        Pair { red: e, black: e }
+    } else {
+        meter::pair(net, &p.red, &p.black).ok()?
+    };
+    Some((pair, element))
+}
+
+/// A pack of more volts than this can kill: everything live is for the instructed.
+const DANGER_VOLTS: f64 = 60.0;
+
+/// Preconditions and risk that follow from the vehicle: over 60 V when full (safety G03), a child's
+/// toy (G16).
+fn vehicle_needs(family: &Family, test: &mut Test) {
+    let live_probe = match &test.kind {
+        Kind::Probe(p) => matches!(p.mode, Mode::Volts | Mode::Amps),
+        Kind::Procedure { .. } => false,
+    };
+    let pack_in = test.state.battery == Some(Battery::In);
+    if family.full_volts() > DANGER_VOLTS {
+        if pack_in || live_probe {
+            test.risk = test.risk.max(3);
+        }
+        if live_probe {
+            test.needs.push("over-60".into());
+        }
+    }
+    let drives = test.state.foot == Some(Foot::Down) || test.needs.iter().any(|n| n == "wheel-up");
+    if family.has("toy") && drives {
+        test.needs.push("toy-empty".into());
+    }
+}
+
+/// Blocks whose terminals can be touched: each at rest and under load, each link under load.
+fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<(), CoreError> {
+    let cells = &profile.family.cells;
+    let Some(access) = &cells.reach else {
+        return Ok(());
+    };
+    let resting = Requirement {
+        battery: Some(Battery::Out),
+        ..Requirement::default()
+    };
+    let loaded = Requirement {
+        battery: Some(Battery::In),
+        key: Some(Key::Off),
+        load: Some(Load::Feed),
+        ..Requirement::default()
+    };
+    let mut add = |id: String, name: String, why: &str, red: &str, black: &str, load: bool| {
+        let state = if load { &loaded } else { &resting };
+        let mut needs = Vec::new();
+        common_needs(Mode::Volts, state, 2, &mut needs);
+        out.push(Test {
+            id,
+            name,
+            why: why.into(),
+            kind: Kind::Probe(Probe {
+                mode: Mode::Volts,
+                pair: meter::pair(net, red, black)?,
+                shunt_ohms: None,
+                element: None,
+                sweep: None,
+                groups: false,
+            }),
+            state: state.clone(),
+            access: access.clone(),
+            minutes: if load { 3.0 } else { 1.0 },
+            risk: 2,
+            needs,
+            first_minute: None,
+            face: None,
+            loaded: load,
+        });
+        Ok::<(), CoreError>(())
+    };
+    for k in 1..=cells.groups {
+        let plus = format!("C{k}");
+        let linked = cells.link_ohms.is_some() && k > 1;
+        let minus = if linked {
+            format!("K{}", k - 1)
+        } else {
+            format!("C{}", k - 1)
+        };
+        add(
+            format!("block.{k}"),
+            format!("Block {k} at rest"),
+            "One block below the others is the pack's fault",
+            &plus,
+            &minus,
+            false,
+        )?;
+        add(
+            format!("block-load.{k}"),
+            format!("Block {k} under load, 10 s"),
+            "A tired block falls away from the others",
+            &plus,
+            &minus,
+            true,
+        )?;
+        if linked {
+            add(
+                format!("link-load.{}", k - 1),
+                format!("Link from block {} to {k} under load", k - 1),
+                "Nothing may drop across a good link",
+                &format!("C{}", k - 1),
+                &minus,
+                true,
+            )?;
+        }
+    }
+    Ok(())
 }
 
 /// Preconditions that follow from what is done.
@@ -255,8 +373,9 @@ fn common_needs(mode: Mode, state: &Requirement, risk: u8, needs: &mut Vec<Strin
         _ if risk >= 2 => add("probes-shrouded"),
         _ => {}
     }
-    let turns =
-        state.wheel == Some(Wheel::Turned) || state.throttle.is_some_and(|t| t.word() == "full");
+    let turns = state.wheel == Some(Wheel::Turned)
+        || state.foot == Some(Foot::Down)
+        || state.throttle.is_some_and(|t| t.word() == "full");
     if turns && state.battery == Some(Battery::In) {
         add("wheel-up");
     }
@@ -296,7 +415,7 @@ fn floats(profile: &Profile, strand: &str, pin: u8) -> bool {
 
 fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<(), CoreError> {
     let family = &profile.family;
-    let live = Requirement {
+    let switched_on = Requirement {
         battery: Some(Battery::In),
         key: Some(Key::On),
         ..Requirement::default()
@@ -307,12 +426,19 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
     };
     for strand in &family.strands {
         let id = strand.id.get_ref();
-        if ["dock", "main", "phase"].contains(&id.as_str()) {
+        if strand.carries == Carries::Phases {
             continue;
         }
         let Some(plug) = family.plug(&strand.plug) else {
             continue;
         };
+        let drives = strand.carries == Carries::Drive;
+        let live = if drives {
+            family.drive_on()
+        } else {
+            switched_on.clone()
+        };
+        let contact = if drives { Mode::Milliohms } else { Mode::Ohms };
         let apart = |r: &Requirement| Requirement {
             apart: [strand.plug.clone()].into(),
             ..r.clone()
@@ -373,6 +499,33 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 }
                 Ok(())
             };
+            if matches!(strand.carries, Carries::Feed | Carries::Bus) {
+                let returns = ["minus", "ground"]
+                    .iter()
+                    .any(|w| wire.function.ends_with(w));
+                let (red, black) = if returns { ("c", "d") } else { ("d", "c") };
+                probe(
+                    format!("load.{id}.{p}"),
+                    format!("{title}, contact under 10 A"),
+                    "Drop across one contact",
+                    format!("{id}.{p}.{red}"),
+                    format!("{id}.{p}.{black}"),
+                    Mode::Volts,
+                    Requirement {
+                        key: Some(if strand.carries == Carries::Bus {
+                            Key::On
+                        } else {
+                            Key::Off
+                        }),
+                        load: Some(Load::Feed),
+                        ..live.clone()
+                    },
+                    &plug.access,
+                    4.0,
+                    None,
+                )?;
+                continue;
+            }
             if p != r {
                 let live_state = if sweep == Some(Sweep::Wheel) {
                     Requirement {
@@ -441,7 +594,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 "Zero if the contact is good",
                 format!("{id}.{p}.c"),
                 format!("{id}.{p}.d"),
-                Mode::Ohms,
+                contact,
                 dead.clone(),
                 &plug.access,
                 1.0,
@@ -455,20 +608,20 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 format!("{id}.{p}.c"),
                 Mode::Ohms,
                 apart(&dead),
-                "a4",
+                &strand.from_access,
                 1.5,
                 None,
             )?;
-            if id == "halls" {
+            if let Some(access) = &strand.to_access {
                 probe(
                     format!("lead.{id}.{p}"),
                     format!("{title}, plug to sensor"),
-                    "The wire end to end, hub open",
+                    "The wire end to end, device open",
                     format!("{id}.{p}.d"),
                     wire.to.clone(),
                     Mode::Ohms,
                     apart(&dead),
-                    "a5",
+                    access,
                     1.0,
                     None,
                 )?;

@@ -149,7 +149,7 @@ impl<'a> Weighed<'a> {
             state: job.state.clone(),
             opened,
             closed,
-            risk_limit: role.risk_limit(),
+            risk_limit: role.risk_limit(model.profile.family.full_volts()),
             // with a pack in quarantine only work without it is proposed; before the gate is open the
             // probe that follows it is shown, and stays blocked
             allowed: (standing == Standing::Quarantined).then(|| {
@@ -791,13 +791,17 @@ fn typed_text(typed: &str, figure: Figure, unit: Unit) -> String {
 pub fn state_words(s: &VehicleState) -> String {
     let mut out = vec![format!("battery {}", s.battery.word())];
     if s.key.word() == "on" {
-        out.push("display on".into());
+        out.push("switched on".into());
     }
     if s.wheel.word() == "turned" {
         out.push("wheel turned".into());
     }
     if s.throttle.word() == "full" {
         out.push("throttle open".into());
+    }
+    if s.foot.word() == "down" {
+        let (direction, range) = (s.direction.word(), s.range.word());
+        out.push(format!("foot switch pressed, {direction}, {range}"));
     }
     let apart: Vec<&str> = s
         .apart

@@ -5,9 +5,11 @@ use crate::diagnosis::choose::{self, Candidate};
 use crate::diagnosis::explain;
 use crate::diagnosis::tests::{self, Kind, Test};
 use crate::job::bench::Weighed;
+use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
 use crate::job::view::{BandView, Card, FacePin, FaceView, NeedView, StateNeed};
 use crate::reading::{self, Unit};
+use spannung_circuit::Family;
 
 impl Weighed<'_> {
     /// A card for a ranked test.
@@ -112,8 +114,11 @@ impl Weighed<'_> {
                 _ => "This pack is in quarantine: only work without it.".into(),
             });
         }
-        (test.risk > self.role.risk_limit())
-            .then(|| "For a specialist: refer it, or ask one.".into())
+        let limit = self.role.risk_limit(self.model.profile.family.full_volts());
+        (test.risk > limit).then(|| match self.role {
+            Role::Trainee => "For a technician: ask one to do it.".into(),
+            _ => "For a specialist: refer it, or ask one.".into(),
+        })
     }
 
     /// A card for any test, chosen by hand.
@@ -133,6 +138,7 @@ impl Weighed<'_> {
     fn state_needs(&self, test: &Test) -> Vec<StateNeed> {
         let want = test.state.bring(&self.job.state);
         let missing = test.state.missing(&self.job.state);
+        let family = &self.model.profile.family;
         let r = &test.state;
         let mut out = Vec::new();
         let mut add = |field: &str, asked: bool, text: String| {
@@ -153,14 +159,15 @@ impl Weighed<'_> {
         add(
             "key",
             r.key.is_some(),
-            format!("Display {}", want.key.word()),
+            format!("{} {}", family.key_name(), want.key.word()),
         );
         add(
             "wheel",
             r.wheel.is_some(),
             match want.wheel.word() {
                 "ground" => "Wheel on the ground".into(),
-                "turned" => format!("Wheel up, turn it {}", self.model.profile.family.turn),
+                "turned" => format!("Wheel up, turn it {}", family.turn),
+                _ if family.has("twin-motors") => "Driven wheels lifted".into(),
                 _ => "Wheel lifted".to_string(),
             },
         );
@@ -179,6 +186,24 @@ impl Weighed<'_> {
             "brake",
             r.brake.is_some(),
             format!("Brakes {}", want.brake.word()),
+        );
+        add(
+            "foot",
+            r.foot.is_some(),
+            match want.foot.word() {
+                "down" => "Foot switch pressed".into(),
+                _ => "Foot switch released".to_string(),
+            },
+        );
+        add(
+            "direction",
+            r.direction.is_some(),
+            format!("Direction {}", want.direction.word()),
+        );
+        add(
+            "range",
+            r.range.is_some(),
+            format!("Range {}", want.range.word()),
         );
         add(
             "charger",
@@ -290,7 +315,7 @@ impl Weighed<'_> {
                     .map(|w| w.code.clone());
                 return (pin.to_string(), code);
             }
-            (place_words(name), None)
+            (place_words(family, name), None)
         };
         let (red, red_code) = words(p.pair.red);
         let (black, black_code) = words(p.pair.black);
@@ -336,22 +361,12 @@ fn meter_words(test: &Test) -> String {
     }
 }
 
-/// Points that are no pin of a plug, in words.
-fn place_words(node: &str) -> String {
-    match node {
-        "P+" => "pack +".into(),
-        "P-" => "pack −".into(),
-        "FRAME" => "frame".into(),
-        "CH+" => "port +".into(),
-        "CH-" => "port −".into(),
-        "CG+" => "charger +".into(),
-        "CG-" => "charger −".into(),
-        "FUSE" => "fuse, out".into(),
-        "CHF" => "charge fuse".into(),
-        "C13" => "fuse, in".into(),
-        other if other.starts_with('H') || other.starts_with('M') || other.starts_with("SPD") => {
-            "wire end".into()
-        }
-        _ => "wire end".into(),
-    }
+/// Points that are no pin of a plug, in the family's words.
+fn place_words(family: &Family, node: &str) -> String {
+    family.points.get(node).cloned().unwrap_or_else(|| {
+        let tap = node
+            .strip_prefix(['C', 'K'])
+            .and_then(|n| n.parse::<usize>().ok());
+        tap.map_or_else(|| "wire end".into(), |n| format!("tap {n}"))
+    })
 }

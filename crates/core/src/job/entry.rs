@@ -34,9 +34,10 @@ impl Role {
         matches!(self, Self::Technician | Self::Specialist)
     }
 
-    /// Highest risk of a test this person may be proposed, on a vehicle up to 60 V.
-    pub fn risk_limit(self) -> u8 {
+    /// Highest risk of a test this person may be proposed, on a vehicle of so many volts when full.
+    pub fn risk_limit(self, full_volts: f64) -> u8 {
         match self {
+            Self::Trainee if full_volts > 60.0 => 1,
             Self::Trainee => 2,
             Self::Technician | Self::Owner => 3,
             Self::Specialist => 4,

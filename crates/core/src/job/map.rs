@@ -5,7 +5,8 @@ use crate::diagnosis::tests::{Kind, Probe, Sweep};
 use crate::job::bench::Weighed;
 use crate::reading::{self, Unit};
 use serde::Serialize;
-use spannung_circuit::{Mode, meter};
+use spannung_circuit::family::{Carries, Strand};
+use spannung_circuit::{Family, FaultCase, Mode, meter};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
@@ -54,6 +55,9 @@ pub struct MapStrand {
     pub name: String,
     /// Segment.
     pub segment: String,
+    /// Where it is drawn: `pack` and `feed` on the power line, `motor` between controller and motor, `sensors` above
+    /// it, `device` from above into the controller.
+    pub role: String,
     /// Plug id.
     pub plug: String,
     /// Plug's name.
@@ -86,6 +90,8 @@ pub struct MapTag {
 pub struct MapBox {
     /// `rail`, `logic`, `bridge`, `hall-a`, …
     pub id: String,
+    /// Name, for those in the middle of the drawing.
+    pub name: Option<String>,
     /// Share.
     pub share: f64,
 }
@@ -99,6 +105,12 @@ pub struct Map {
     pub boxes: Vec<MapBox>,
     /// Tags, ranks 1 to 5.
     pub tags: Vec<MapTag>,
+    /// Name of the middle: controller, or the switches of a vehicle without one.
+    pub middle: String,
+    /// Name of the protection box.
+    pub protection: String,
+    /// Motor or motors.
+    pub motor: String,
     /// Pack in words: `48 V, 13 groups`.
     pub pack: String,
     /// Plug and pins of the next probe.
@@ -124,6 +136,8 @@ fn controller_box(fault: &str) -> &'static str {
         "ctl-solder",
         "ctl-heatsink",
         "ctl-temp",
+        "ctl-br-",
+        "ctl-bus",
     ]
     .iter()
     .any(|p| fault.starts_with(p))
@@ -131,6 +145,70 @@ fn controller_box(fault: &str) -> &'static str {
         "bridge"
     } else {
         "logic"
+    }
+}
+
+/// Boxes that every drawing has, whatever the family.
+const BOXES: [&str; 14] = [
+    "hall-a",
+    "hall-b",
+    "hall-c",
+    "gears",
+    "rotor",
+    "winding-u",
+    "winding-v",
+    "winding-w",
+    "wheel",
+    "cells",
+    "bms",
+    "charge-port",
+    "pack-fuse",
+    "pack-switch",
+];
+
+/// Where a fault's place stands on the drawing: a wire, a strand's device or a box; what has no box of its own stands
+/// in that of its segment.
+fn drawn_at(family: &Family, case: &FaultCase, place: &str) -> String {
+    if place == "controller" {
+        return controller_box(&case.fault).into();
+    }
+    let strand = place.split('.').next().unwrap_or(place);
+    let middle = family.middle_boxes.iter().any(|b| b.id == place);
+    if family.strand(strand).is_some() || BOXES.contains(&place) || middle {
+        return place.into();
+    }
+    let of_segment = |id: &str| {
+        let strand = family.strands.iter().find(|s| s.segment == id);
+        strand.map_or_else(|| "cells".into(), |s| s.id.get_ref().clone())
+    };
+    match case.segment.as_str() {
+        "pack" => "cells".into(),
+        "protection" => "pack-fuse".into(),
+        "controller" => family
+            .middle_boxes
+            .first()
+            .map_or_else(|| of_segment("strands"), |b| b.id.clone()),
+        "motor" => "rotor".into(),
+        "wheel" => "wheel".into(),
+        other => of_segment(other),
+    }
+}
+
+/// Where a strand is drawn.
+fn role(family: &Family, strand: &Strand) -> &'static str {
+    let carries = strand.carries;
+    if strand.id.get_ref() == "dock" {
+        "pack"
+    } else if matches!(carries, Carries::Feed | Carries::Bus) {
+        "feed"
+    } else if carries == Carries::Phases
+        || (carries == Carries::Drive && strand.segment == "phases")
+    {
+        "motor"
+    } else if strand.id.get_ref() == "halls" && family.plug(&strand.plug).is_some() {
+        "sensors"
+    } else {
+        "device"
     }
 }
 
@@ -143,12 +221,8 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
         if let Suspicion::Case(k) = &h.kind {
             let case = &m.cases[*k];
             for place in &case.at {
-                let place = if place == "controller" {
-                    controller_box(&case.fault)
-                } else {
-                    place
-                };
-                *places.entry(place.to_string()).or_default() += p / case.at.len() as f64;
+                let place = drawn_at(family, case, place);
+                *places.entry(place).or_default() += p / case.at.len() as f64;
             }
         }
     }
@@ -269,6 +343,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                 id: id.clone(),
                 name: s.name.clone(),
                 segment: s.segment.clone(),
+                role: role(family, s).into(),
                 plug: s.plug.clone(),
                 plug_name: family
                     .plug(&s.plug)
@@ -281,31 +356,18 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
             }
         })
         .collect();
-    let boxes = [
-        "rail",
-        "logic",
-        "bridge",
-        "hall-a",
-        "hall-b",
-        "hall-c",
-        "gears",
-        "rotor",
-        "winding-u",
-        "winding-v",
-        "winding-w",
-        "wheel",
-        "cells",
-        "bms",
-        "charge-port",
-        "pack-fuse",
-        "pack-switch",
-    ]
-    .iter()
-    .map(|id| MapBox {
-        id: (*id).into(),
-        share: at(id),
-    })
-    .collect();
+    let middle = family.middle_boxes.iter().map(|b| MapBox {
+        id: b.id.clone(),
+        name: Some(b.name.clone()),
+        share: at(&b.id),
+    });
+    let boxes = middle
+        .chain(BOXES.iter().map(|id| MapBox {
+            id: (*id).into(),
+            name: None,
+            share: at(id),
+        }))
+        .collect();
     let shares = w.belief.classes(m);
     let mut order: Vec<usize> = (0..shares.len()).collect();
     order.sort_by(|a, b| shares[*b].total_cmp(&shares[*a]).then(a.cmp(b)));
@@ -325,11 +387,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
             Some(MapTag {
                 rank: k + 1,
                 percent: (shares[*c] * 100.0).round() as u32,
-                place: if place == "controller" {
-                    controller_box(&case.fault).into()
-                } else {
-                    place.clone()
-                },
+                place: drawn_at(family, case, place),
             })
         })
         .collect();
@@ -338,7 +396,23 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
         strands,
         boxes,
         tags,
-        pack: format!("{} V, {} groups", family.volts_class, family.cells.groups),
+        middle: family.middle.clone(),
+        protection: family
+            .segments
+            .iter()
+            .find(|s| s.id == "protection")
+            .map_or_else(String::new, |s| s.name.clone()),
+        motor: if family.has("twin-motors") {
+            "Motors"
+        } else {
+            "Motor"
+        }
+        .into(),
+        pack: match (family.has("lead"), family.cells.groups) {
+            (true, 1) => format!("{} V, block", family.volts_class),
+            (true, n) => format!("{} V, {n} blocks", family.volts_class),
+            (false, n) => format!("{} V, {n} groups", family.volts_class),
+        },
         next_plug: face.map(|f| f.plug.clone()),
         next_strand: next_test.and_then(|t| match &t.kind {
             Kind::Probe(p) => m.net.nodes[p.pair.red]

@@ -287,7 +287,7 @@ async fn make(
     };
     let kind = job.family(c).map_or_else(
         || format!("other vehicle, {} V", job.volts_class),
-        |f| format!("e-bike, {} V", f.volts_class),
+        |f| f.name.clone(),
     );
     let asked = c
         .gate
