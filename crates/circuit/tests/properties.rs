@@ -271,7 +271,11 @@ fn fault_files_name_the_line_of_a_mistake() {
     let family = Family::shipped("gh48").unwrap();
     let profile = Profile::new(&family, &[]).unwrap();
     let net = profile.netlist().unwrap();
-    let odd = text.replacen("open throttle.3.lead", "cut throttle.3.lead", 1);
+    let odd = text.replacen(
+        "open throttle.throttle-signal.lead",
+        "cut throttle.throttle-signal.lead",
+        1,
+    );
     let book = FaultBook::parse(file, &odd, sign_file, signs).unwrap();
     let sentence = book.cases(&profile, &net).unwrap_err().to_string();
     assert!(

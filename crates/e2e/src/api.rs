@@ -17,6 +17,12 @@ pub fn based(body: Value, head: &Value) -> Value {
 /// Steps of a client.
 #[allow(async_fn_in_trait)] // only our own tests call it
 pub trait Api {
+    /// A job on a vehicle of a family, by its voltage class and drive.
+    ///
+    /// # Errors
+    /// The server refuses it.
+    async fn open_as(&self, words: &str, volts: u16, drive: &str) -> Done<Value>;
+
     /// Open a job on the family that ships, and give its view.
     ///
     /// # Errors
@@ -73,6 +79,10 @@ impl Api for Client {
         begin(self, &opened(words, 48, "geared-hub")).await
     }
 
+    async fn open_as(&self, words: &str, volts: u16, drive: &str) -> Done<Value> {
+        begin(self, &opened(words, volts, drive)).await
+    }
+
     async fn open_other(&self, words: &str) -> Done<Value> {
         begin(self, &opened(words, 12, "other")).await
     }
@@ -114,10 +124,11 @@ impl Api for Client {
                 json!({"kind": "pack", "pack": pack["id"], "sticker": pack["sticker"]}),
             )
             .await?;
-        let floor = if view["drive"] == "other" {
-            "12.6"
-        } else {
-            "51.2"
+        let floor = match view["volts_class"].as_u64() {
+            Some(12) => "12.6",
+            Some(36) => "37.8",
+            Some(72) => "77.0",
+            _ => "51.2",
         };
         for (check, answer, typed) in [
             ("shape", "flat", None),

@@ -1672,6 +1672,8 @@ export interface components {
             state: components["schemas"]["VehicleState"];
             /** Format: double */
             stop_loss_minutes?: number | null;
+            /** @description What switches this vehicle on: `Display`, `Key`, `Switch`. */
+            switch_name: string;
             symptoms: components["schemas"]["Told"][];
             /** @description What was touched, in words. */
             touched: string[];

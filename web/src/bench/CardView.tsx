@@ -538,7 +538,12 @@ export const CardView = ({
             <Box
               sx={{
                 display: "grid",
-                gridTemplateColumns: card.bands.length > 5 ? "repeat(4, 1fr)" : "1fr 1fr",
+                gridTemplateColumns:
+                  card.bands.length > 5
+                    ? "repeat(4, 1fr)"
+                    : card.bands.length === 2
+                      ? "repeat(3, 1fr)"
+                      : "1fr 1fr",
                 gridAutoRows: "minmax(60px, auto)",
                 gap: 0.8,
                 overflowY: "auto",

@@ -215,7 +215,7 @@ export const StateButtons = ({
     {
       field: "key",
       key: "F2",
-      name: "Display",
+      name: job.switch_name,
       word: s.key === "on" ? "on" : "off",
       icon: <KeyIcon />,
       next: { key: s.key === "on" ? "off" : "on" },

@@ -171,7 +171,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
               x={f.x + f.w / 2 + 1}
               y={f.y + 16}
               textAnchor="middle"
-              fontSize="15"
+              fontSize={textWidth(f.text, 15) > f.w - 6 ? 12.5 : 15}
               fontWeight={f.kind === "expected" ? 500 : 700}
             >
               {f.text}
@@ -183,7 +183,12 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
         ))}
         {strands && (
           <g data-box="strands">
-            <text x={l.strands.x} y={l.strands.y + 15} fontSize="15" fontWeight="700">
+            <text
+              x={l.strands.x}
+              y={l.strands.y + 15}
+              fontSize={textWidth(strands.name, 15) + 48 > l.strands.w ? 13 : 15}
+              fontWeight="700"
+            >
               {strands.name}
             </text>
             <text
@@ -425,7 +430,7 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
       {b.id === "pack" && <PackLines x={b.x} y={b.y} w={b.w} />}
       {b.id === "protection" && (
         <path
-          d={`M${String(b.x + 12)} ${String(b.y + 18)}h14l18 -9M${String(b.x + 50)} ${String(b.y + 18)}h16`}
+          d={`M${String(b.x + 6)} ${String(b.y + 18)}h${String(b.w * 0.22)}l${String(b.w * 0.25)} -9M${String(b.x + b.w * 0.64)} ${String(b.y + 18)}h${String(b.w * 0.2)}`}
           fill="none"
           stroke={v("ink")}
           strokeWidth="2.2"
@@ -446,7 +451,7 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
                 : cy + 5.5
         }
         textAnchor={tagged ? "start" : "middle"}
-        fontSize={b.id === "controller" ? 18 : b.id === "protection" ? 13 : b.inside ? 15 : 15}
+        fontSize={b.font ?? (b.id === "controller" ? 18 : 15)}
         fontWeight="700"
       >
         {b.title}

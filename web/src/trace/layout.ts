@@ -16,6 +16,8 @@ export interface PlacedBox extends Rect {
   share: number;
   inside?: string;
   round?: boolean;
+  /** Size of its title where the usual one does not fit. */
+  font?: number;
 }
 export interface Wire {
   key: string;
@@ -142,9 +144,12 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const edge = tight ? 7 : narrow ? 12 : 16;
   const gapP = tight ? 12 : 18;
   const between = tight ? 3 : 7;
+  // more devices than a tablet upright has room for: smaller titles, shorter leads and phases
+  let crowded = false;
   const widthAt = (d: Device, pitch: number): number => {
     const wires = d.strands.reduce((n, s) => n + s.wires.length, 0);
     const bundle = wires * pitch + (d.strands.length - 1) * 10;
+    if (crowded) return Math.max(textWidth(d.title, 13) + 3, bundle + 4, 38);
     return tight
       ? Math.max(textWidth(d.title, 15) + 6, bundle + 6, 48)
       : Math.max(textWidth(d.title, 15) + 16, bundle + 14, 56);
@@ -157,16 +162,18 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     Math.max(tight ? 300 : 392, devicesAt(pitch) + lanes * pitch + (tight ? 20 : narrow ? 26 : 34));
   const ends = 16 + packW + gapP + protW + 2 * motorR + edge + 2 * wheelR + edge;
   // more wires than there is room for: they move together before the drawing grows over the page
-  const least = ends + (tight ? 42 + 96 : 50 + 104);
+  crowded = tight && ends + 42 + 96 + ctrlAt(7) > W;
+  const [leadsLeast, phasesLeast] = crowded ? [32, 74] : tight ? [42, 96] : [50, 104];
+  const least = ends + leadsLeast + phasesLeast;
   const pitch = [9, 8, 7].find((x) => least + ctrlAt(x) <= W) ?? 7;
   const core = pitch === 9 ? 6 : 5;
   const devWidth = (d: Device): number => widthAt(d, pitch);
   const devTotal = devicesAt(pitch);
   const ctrlMin = ctrlAt(pitch);
   const spare = Math.max(0, W - (ends + 50 + ctrlMin + 158));
-  const leads = (tight ? 42 : 50) + Math.min(54, spare * 0.14);
+  const leads = leadsLeast + Math.min(54, spare * 0.14);
   const ctrlW = ctrlMin + Math.min(110, spare * 0.3);
-  const phases = Math.max(tight ? 96 : 104, W - (ends + leads + ctrlW));
+  const phases = Math.max(phasesLeast, W - (ends + leads + ctrlW));
   const pack: PlacedBox = {
     id: "pack",
     title: "Pack",
@@ -184,6 +191,7 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
     y: 164,
     w: protW,
     h: 86,
+    font: textWidth(map.protection, 13) > protW - 4 ? 11.5 : 13,
     share: share("pack-fuse") + share("pack-switch"),
   };
   const cx = prot.x + prot.w + leads;
@@ -506,7 +514,16 @@ export function layout(map: TraceMapData, segments: SegmentShare[], width: numbe
   const step = between + Math.max(0, room) / Math.max(1, devs.length);
   for (const d of devs) {
     const w = devWidth(d);
-    const box: PlacedBox = { id: `device-${d.id}`, title: d.title, x, y: 5, w, h: 31, share: d.share };
+    const box: PlacedBox = {
+      id: `device-${d.id}`,
+      title: d.title,
+      x,
+      y: 5,
+      w,
+      h: 31,
+      share: d.share,
+      font: crowded ? 13 : undefined,
+    };
     boxes.push(box);
     anchors.set(d.id, [x + w / 2, 36]);
     first.set(d.id, [[x + w / 2 - 40, 120]]);

@@ -310,6 +310,8 @@ pub struct JobView {
     words: String,
     volts_class: u16,
     drive: String,
+    /// What switches this vehicle on: `Display`, `Key`, `Switch`.
+    switch_name: String,
     vehicle: String,
     frame_number: Option<String>,
     controller: Option<String>,
@@ -480,6 +482,10 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         imported,
         waiting: WaitView::of(&job),
         quotes: job.quotes.iter().map(quote_view).collect(),
+        switch_name: job
+            .family(c)
+            .map_or("Switch", spannung_circuit::Family::key_name)
+            .into(),
         words: job.words,
         volts_class: job.volts_class,
         drive: job.drive,
