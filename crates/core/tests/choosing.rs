@@ -58,8 +58,8 @@ fn every_gain_is_finite_and_no_more_than_there_is_to_know() {
         .filter(|p| **p > 0.0)
         .map(|p| -p * p.log2())
         .sum();
-    for (k, column) in m.columns.iter().enumerate() {
-        let bits = choose::gain(m, column, &belief.shares);
+    for (k, rows) in m.rows.iter().enumerate() {
+        let bits = choose::gain(rows, &belief.shares);
         assert!(
             bits.is_finite() && bits >= 0.0 && bits <= entropy,
             "{}: {bits} of {entropy}",

@@ -5,7 +5,7 @@ use spannung_circuit::behaviour::Scene;
 use spannung_circuit::state::{Battery, Charger, Key, Load, VehicleState};
 
 /// Symptom of a sign: (sign, value, symptom), most telling first.
-const HEARD: [(&str, &str, &str); 41] = [
+const HEARD: [(&str, &str, &str); 49] = [
     ("pack_case", "swollen", "S21"),
     ("pack_case", "wet", "S43"),
     ("charge_led", "dark", "S24"),
@@ -47,6 +47,14 @@ const HEARD: [(&str, &str, &str); 41] = [
     ("settings", "volts", "S26"),
     ("pack_skin", "cold", "S25"),
     ("lamp_setting", "off", "S31"),
+    ("ctr_hold", "drops", "S08"),
+    ("regen", "none", "S37"),
+    ("regen", "trips", "S39"),
+    ("spark", "loud", "S38"),
+    ("gauge_fits", "off", "S26"),
+    ("breaker_seen", "trips", "S08"),
+    ("board_seen", "dead", "S32-toy"),
+    ("block_labels", "mixed", "S25"),
 ];
 
 /// Symptoms told, most telling first; empty when the owner would not come.
@@ -60,13 +68,17 @@ pub fn tell(scene: &Scene<'_>, intermittent: bool, circuit: &Circuit, z: &[f64])
     if intermittent {
         out.push("S09".into());
     } else {
+        let pedals = scene.has("assist");
         match (display.as_str(), motor.as_str(), assist.as_str()) {
+            ("dark", "silent", _) => out.push("S01".into()),
+            ("dark", _, _) if scene.profile.family.has("toy") => out.push("S32-toy".into()),
             ("dark", _, _) => out.push("S01".into()),
+            (_, "silent", _) if !pedals => out.push("S02".into()),
             (_, "silent", "dead") => out.push("S02".into()),
             (_, "silent", _) => out.push("S03".into()),
             (_, "buzzes", _) => out.push("S05".into()),
             (_, "rough", _) => out.push("S06".into()),
-            (_, _, "dead") => out.push("S04".into()),
+            (_, _, "dead") if pedals => out.push("S04".into()),
             _ => {}
         }
     }
@@ -75,10 +87,18 @@ pub fn tell(scene: &Scene<'_>, intermittent: bool, circuit: &Circuit, z: &[f64])
             out.push(symptom.into());
         }
     }
+    for (sign, symptom) in [("sides", "S41"), ("directions", "S40"), ("ranges", "S42")] {
+        if see(sign) == "one" {
+            out.push(symptom.into());
+        }
+    }
+    if usual("aux", "lit") && display == "lit" {
+        out.push("S32".into());
+    }
     if usual("lamp", "lit") && display == "lit" {
         out.push("S31".into());
     }
-    if see("speed_shown") != "right" && display == "lit" {
+    if usual("speed_shown", "right") && display == "lit" {
         out.push("S35".into());
     }
     if see("brake_sign") == "on" {

@@ -12,6 +12,8 @@ use rand_chacha::ChaCha8Rng;
 use spannung_circuit::behaviour::{NO_SIGNS, Scene};
 use spannung_circuit::meter::{Meter, OL_OHMS};
 use spannung_circuit::netlist::Part;
+use std::collections::BTreeMap;
+
 use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, Pair, Profile, VehicleState};
 
 /// What the display of the instrument showed, SI; OL is infinite.
@@ -44,14 +46,16 @@ impl Default for Errors {
     }
 }
 
-/// A vehicle with its own component values and at most one fault.
+/// A vehicle with its own component values and none, one or two faults.
 #[derive(Debug)]
 pub struct Vehicle {
     profile: Profile,
     net: Netlist,
-    case: Option<FaultCase>,
-    circuit: Circuit,
-    sound: Circuit,
+    cases: Vec<FaultCase>,
+    pairs: Vec<(usize, usize)>,
+    /// By the faults that show at the moment, as bits.
+    circuits: Vec<Circuit>,
+    signs: Vec<BTreeMap<String, String>>,
     z: Vec<f64>,
     errors: Errors,
     rng: ChaCha8Rng,
@@ -67,15 +71,14 @@ impl Vehicle {
     pub fn new(
         profile: &Profile,
         net: &Netlist,
-        case: Option<FaultCase>,
+        cases: Vec<FaultCase>,
         pairs: &[(usize, usize)],
         errors: Errors,
         seed: u64,
     ) -> Self {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
-        let effects = case.as_ref().map_or(&[][..], |c| &c.effects[..]);
-        let circuit = Circuit::compile(net, effects, pairs);
-        let sound = Circuit::compile(net, &[], pairs);
+        let all: Vec<_> = cases.iter().flat_map(|c| c.effects.clone()).collect();
+        let most = Circuit::compile(net, &all, pairs);
         // volts per group anywhere between a fifth and full, each group within a few millivolts; a lead
         // block has six cells
         let (charge, apart) = if profile.family.has("lead") {
@@ -84,7 +87,7 @@ impl Vehicle {
             (rng.random_range(3.60..4.08), 0.004)
         };
         let winding = 0.10 * normal(&mut rng);
-        let z = circuit
+        let z = most
             .elements
             .iter()
             .map(|e| {
@@ -122,26 +125,67 @@ impl Vehicle {
         let mut vehicle = Self {
             profile: profile.clone(),
             net: net.clone(),
-            case,
-            circuit,
-            sound,
+            cases: Vec::new(),
+            pairs: pairs.to_vec(),
+            circuits: Vec::new(),
+            signs: Vec::new(),
             z,
             errors,
             rng,
         };
         let last = vehicle.z.len() - 1;
         vehicle.z[last] = normal(&mut vehicle.rng);
+        vehicle.have(cases);
         vehicle
     }
 
-    /// The fault it hides, for the score only.
-    pub fn truth(&self) -> Option<&FaultCase> {
-        self.case.as_ref()
+    /// These faults from now on.
+    fn have(&mut self, cases: Vec<FaultCase>) {
+        let shown = |bits: usize| {
+            let on = |k: &usize| bits & (1 << k) != 0;
+            (0..cases.len()).filter(on).collect::<Vec<_>>()
+        };
+        let subsets: Vec<Vec<usize>> = (0..1 << cases.len()).map(shown).collect();
+        self.circuits = subsets
+            .iter()
+            .map(|s| {
+                let effects: Vec<_> = s.iter().flat_map(|k| cases[*k].effects.clone()).collect();
+                Circuit::compile(&self.net, &effects, &self.pairs)
+            })
+            .collect();
+        // of two faults that name a sign, the first is what one sees
+        self.signs = subsets
+            .iter()
+            .map(|s| {
+                let all = s.iter().rev().flat_map(|k| cases[*k].signs.clone());
+                all.collect()
+            })
+            .collect();
+        self.cases = cases;
     }
 
-    /// Does the fault show at this moment? An intermittent one does in three of ten looks.
-    fn shows(&mut self) -> bool {
-        !self.case.as_ref().is_some_and(|c| c.intermittent) || self.rng.random::<f64>() < 0.3
+    /// The faults it hides, for the score only.
+    pub fn truth(&self) -> &[FaultCase] {
+        &self.cases
+    }
+
+    /// A repair: the faults that it cures are gone.
+    pub fn mend(&mut self, cures: impl Fn(&FaultCase) -> bool) {
+        let left = self.cases.iter().filter(|c| !cures(c)).cloned().collect();
+        self.have(left);
+    }
+
+    /// Which faults show at this moment, as bits: an intermittent one does in three of ten looks; one that names the
+    /// sign looked for shows it when its stimulus is there.
+    fn showing(&mut self, sign: Option<&str>) -> usize {
+        let mut bits = 0;
+        for (k, case) in self.cases.iter().enumerate() {
+            let named = sign.is_some_and(|s| case.signs.contains_key(s));
+            if !case.intermittent || named || self.rng.random::<f64>() < 0.3 {
+                bits |= 1 << k;
+            }
+        }
+        bits
     }
 
     /// Measure: the moments are solved one by one and the display shows lowest and highest.
@@ -175,8 +219,8 @@ impl Vehicle {
             shunt_ohms,
             element,
         };
-        let shows = self.shows();
-        let circuit = if shows { &self.circuit } else { &self.sound };
+        let showing = self.showing(None);
+        let circuit = &self.circuits[showing];
         let mut low = f64::MAX;
         let mut high = f64::MIN;
         for (state, step) in moments {
@@ -201,7 +245,8 @@ impl Vehicle {
 
     /// Lowest and highest group voltage.
     pub fn groups(&mut self, state: &VehicleState) -> Display {
-        let s = self.circuit.solve(state, 0, &self.z, &[]);
+        let all = &self.circuits[self.circuits.len() - 1];
+        let s = all.solve(state, 0, &self.z, &[]);
         let mut low = f64::MAX;
         let mut high = f64::MIN;
         for k in 1..=self.profile.family.cells.groups {
@@ -243,27 +288,16 @@ impl Vehicle {
 
     /// Look, feel or try: index of the value that the person reports.
     pub fn look(&mut self, sign: &str, values: &[String], state: &VehicleState) -> usize {
-        let intermittent_hides = {
-            let named = self
-                .case
-                .as_ref()
-                .is_some_and(|c| c.signs.contains_key(sign));
-            !named && !self.shows()
-        };
-        let signs = self.case.as_ref().map_or(&NO_SIGNS, |c| &c.signs);
+        let showing = self.showing(Some(sign));
         let scene = Scene {
             profile: &self.profile,
             net: &self.net,
-            circuit: if intermittent_hides {
-                &self.sound
-            } else {
-                &self.circuit
-            },
+            circuit: &self.circuits[showing],
             z: &self.z,
-            signs: if intermittent_hides { &NO_SIGNS } else { signs },
+            signs: &self.signs[showing],
         };
         let healthy = Scene {
-            circuit: &self.sound,
+            circuit: &self.circuits[0],
             signs: &NO_SIGNS,
             ..scene
         };
@@ -286,15 +320,15 @@ impl Vehicle {
 
     /// What the owner says: symptom ids, most telling first.
     pub fn complaint(&mut self) -> Vec<String> {
-        let signs = self.case.as_ref().map_or(&NO_SIGNS, |c| &c.signs);
+        let all = self.circuits.len() - 1;
         let scene = Scene {
             profile: &self.profile,
             net: &self.net,
-            circuit: &self.circuit,
+            circuit: &self.circuits[all],
             z: &self.z,
-            signs,
+            signs: &self.signs[all],
         };
-        let intermittent = self.case.as_ref().is_some_and(|c| c.intermittent);
-        complaint::tell(&scene, intermittent, &self.circuit, &self.z)
+        let intermittent = !self.cases.is_empty() && self.cases.iter().all(|c| c.intermittent);
+        complaint::tell(&scene, intermittent, &self.circuits[all], &self.z)
     }
 }

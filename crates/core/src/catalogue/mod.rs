@@ -51,6 +51,8 @@ pub struct RepairClass {
     pub act: String,
     /// Segment.
     pub segment: String,
+    /// Access code of the place where it is done.
+    pub access: String,
 }
 
 /// A symptom.
@@ -135,6 +137,12 @@ pub struct Procedure {
     /// What doing it destroys.
     #[serde(default)]
     pub destroys: Option<String>,
+    /// Price band of the known-good part that is lent for a substitution.
+    #[serde(default)]
+    pub lends: Option<String>,
+    /// Repair classes that would ruin the lent part.
+    #[serde(default)]
+    pub ruined_by: Vec<String>,
     /// Sign value → words of the answer.
     pub outcomes: BTreeMap<String, String>,
 }

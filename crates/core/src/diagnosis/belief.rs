@@ -71,6 +71,12 @@ pub enum Item {
         /// Predictions for the state it was taken in, when that differs from the test's own.
         column: Option<Arc<Column>>,
     },
+    /// The repair of a class was done and the complaint still shows: either it was another fault, or this one and a
+    /// second. What is read from here on is read with the repair done.
+    Failed {
+        /// Class index.
+        class: usize,
+    },
     /// A class ruled out or in by hand.
     ByHand {
         /// Class index.
@@ -167,6 +173,7 @@ impl Belief {
                         if mine == *out { -BY_HAND } else { 0.0 }
                     })
                     .collect(),
+                Item::Failed { class } => failed(model, &log, evidence, &belief.items, *class),
                 Item::Test {
                     test,
                     answer,
@@ -245,6 +252,76 @@ impl Belief {
         }
         (mine.0 / mine.1).ln() - (rest.0 / rest.1).ln()
     }
+}
+
+/// Two independent faults on one vehicle, against one.
+const PAIR: f64 = 0.03;
+/// Faults of the repaired class that pairs are opened for, the likeliest.
+const PAIRED: usize = 4;
+/// Log-likelihoods closer than this to those of a sound vehicle: the fault does not move this reading.
+const STILL: f64 = 0.1;
+
+/// The repair of a class did not end the complaint. What is left is (a) another fault alone, with all readings so far
+/// speaking of it, and (b) a fault of the class, now mended, beside a second fault: readings taken before the repair
+/// then speak of both. Of two faults the one that moves a reading decides it; where both do, neither is known to win
+/// and the mean of both stands. Log-weight to add per hypothesis.
+fn failed(
+    model: &Model,
+    log: &[f64],
+    evidence: &[Evidence],
+    items: &[Vec<f64>],
+    class: usize,
+) -> Vec<f64> {
+    let sound = model
+        .hypotheses
+        .iter()
+        .position(|h| h.kind == Suspicion::Nothing)
+        .unwrap_or(0);
+    let total: f64 = model.hypotheses.iter().map(|h| h.weight).sum();
+    let prior = |h: usize| (model.hypotheses[h].weight / total).max(1e-300).ln();
+    let mut mended: Vec<usize> = (0..log.len())
+        .filter(|h| model.hypotheses[*h].class == Some(class))
+        .collect();
+    mended.sort_by(|a, b| log[*b].total_cmp(&log[*a]).then(a.cmp(b)));
+    mended.truncate(PAIRED);
+    // told symptoms add up: a yes is explained by either, a no needs both silent
+    let both = |i: usize, r: usize, g: usize| -> f64 {
+        let (of_r, of_g, still) = (items[i][r], items[i][g], items[i][sound]);
+        match &evidence[i].item {
+            Item::Symptom { yes: true, .. } => of_r.max(of_g),
+            Item::Symptom { .. } => of_r.min(of_g),
+            Item::Test { .. } if (of_r - still).abs() < STILL => of_g,
+            Item::Test { .. } if (of_g - still).abs() < STILL => of_r,
+            Item::Test { .. } => ((of_r.exp() + of_g.exp()) / 2.0).ln(),
+            Item::Risk { .. } => of_r + of_g,
+            Item::ByHand { .. } | Item::Failed { .. } => of_g,
+        }
+    };
+    // all on the scale on which the log of a hypothesis is its prior and its items
+    let offset = (0..log.len())
+        .map(|h| {
+            let own: f64 = items.iter().map(|i| i[h]).sum();
+            log[h] - own - prior(h)
+        })
+        .next()
+        .unwrap_or(0.0);
+    (0..log.len())
+        .map(|g| {
+            let mine = model.hypotheses[g].class == Some(class);
+            let alone = log[g] - offset - if mine { BY_HAND } else { 0.0 };
+            if mine || !matches!(model.hypotheses[g].kind, Suspicion::Case(_) | Suspicion::Other) {
+                return alone - (log[g] - offset);
+            }
+            let with: f64 = mended
+                .iter()
+                .map(|&r| {
+                    let joint: f64 = (0..items.len()).map(|i| both(i, r, g)).sum();
+                    (prior(r) + joint + prior(g)).exp()
+                })
+                .sum();
+            (alone.exp() + PAIR * with).max(1e-300).ln() - (log[g] - offset)
+        })
+        .collect()
 }
 
 fn symptom(model: &Model, id: &str, yes: bool, customer: bool) -> Vec<f64> {

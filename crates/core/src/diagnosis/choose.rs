@@ -2,7 +2,8 @@
 //! change of state and covers not yet open; among near-equals the lower risk.
 
 use crate::diagnosis::belief::Belief;
-use crate::diagnosis::predict::{Column, Model, Suspicion};
+use crate::diagnosis::predict::{Model, Suspicion};
+use crate::diagnosis::rows::Rows;
 use crate::diagnosis::tests::Test;
 use spannung_circuit::VehicleState;
 use std::collections::BTreeSet;
@@ -67,93 +68,35 @@ pub fn minutes(model: &Model, test: &Test, situation: &Situation) -> (f64, f64, 
     (test.minutes + state + access, state, access)
 }
 
-/// Chance of each outcome under groups of hypotheses: (mass, row).
-pub fn outcome_groups(model: &Model, column: &Column, shares: &[f64]) -> Vec<(f64, Vec<f64>)> {
-    let (rows, healthy): (Vec<Option<Vec<f64>>>, Vec<f64>) = match column {
-        Column::Figures { bins, .. } => {
-            let healthy: Vec<f64> = bins.healthy.iter().map(|p| f64::from(*p)).collect();
-            let rows = bins
-                .cases
-                .iter()
-                .map(|r| (*r != bins.healthy).then(|| r.iter().map(|p| f64::from(*p)).collect()))
-                .collect();
-            (rows, healthy)
-        }
-        Column::Outcomes { cases, healthy } => {
-            let rows = cases
-                .iter()
-                .map(|r| (r != healthy).then(|| r.clone()))
-                .collect();
-            (rows, healthy.clone())
-        }
-    };
-    let n = healthy.len();
-    let any = 1.0 / n as f64;
-    let mut usual = 0.0;
-    let mut plain_other = 0.0;
-    let mut groups = Vec::new();
-    for (h, p) in model.hypotheses.iter().zip(shares) {
-        match &h.kind {
-            Suspicion::Case(k) => match &rows[*k] {
-                Some(row) => groups.push((*p, row.clone())),
-                None => usual += p,
-            },
-            Suspicion::Nothing => usual += p,
-            Suspicion::Outside => {
-                groups.push((*p, healthy.iter().map(|h| 0.6 * h + 0.4 * any).collect()));
-            }
-            Suspicion::Other => {
-                let members = h.class.map_or(&[][..], |c| &model.classes[c].members[..]);
-                if members.iter().all(|m| rows[*m].is_none()) {
-                    plain_other += p;
-                    continue;
-                }
-                let weight: f64 = members.iter().map(|m| model.hypotheses[*m].weight).sum();
-                let mut row = vec![0.0; n];
-                for m in members {
-                    let share = model.hypotheses[*m].weight / weight;
-                    let source = rows[*m].as_ref().unwrap_or(&healthy);
-                    for (r, s) in row.iter_mut().zip(source) {
-                        *r += share * s;
-                    }
-                }
-                for (r, h) in row.iter_mut().zip(&healthy) {
-                    *r = 0.40 * *r + 0.45 * h + 0.15 * any;
-                }
-                groups.push((*p, row));
-            }
-        }
-    }
-    groups.push((usual, healthy.clone()));
-    groups.push((
-        plain_other,
-        healthy.iter().map(|h| 0.85 * h + 0.15 * any).collect(),
-    ));
-    groups
-}
-
-/// Expected information of a column about the hypotheses, bits.
-pub fn gain(model: &Model, column: &Column, shares: &[f64]) -> f64 {
-    let groups = outcome_groups(model, column, shares);
-    let n = groups[0].1.len();
+/// Expected information of a test about the hypotheses, bits.
+pub fn gain(rows: &Rows, shares: &[f64]) -> f64 {
+    let n = rows.healthy.len();
     let mut total = vec![0.0; n];
-    for (mass, row) in &groups {
+    let mut add = |mass: f64, row: &[f64]| {
         for (t, r) in total.iter_mut().zip(row) {
             *t += mass * r;
         }
+    };
+    // most hypotheses read like a sound vehicle: they are one group
+    let mut usual = 1.0;
+    for (h, row) in &rows.own {
+        let share = shares[*h];
+        usual -= share;
+        add(share, row);
     }
-    let mut bits = 0.0;
-    for (mass, row) in &groups {
-        if *mass < 1e-7 {
-            continue;
+    let plain: f64 = rows.plain.iter().map(|h| shares[*h]).sum();
+    usual = (usual - plain).max(0.0);
+    add(usual, &rows.healthy);
+    add(plain, &rows.plain_row);
+    let bits = |mass: f64, row: &[f64]| -> f64 {
+        if mass < 1e-7 {
+            return 0.0;
         }
-        for (t, r) in total.iter().zip(row) {
-            if *r > 0.0 {
-                bits += mass * r * (r / t).log2();
-            }
-        }
-    }
-    bits.max(0.0)
+        let each = total.iter().zip(row).filter(|(_, r)| **r > 0.0);
+        mass * each.map(|(t, r)| r * (r / t).log2()).sum::<f64>()
+    };
+    let own: f64 = rows.own.iter().map(|(h, row)| bits(shares[*h], row)).sum();
+    (own + bits(usual, &rows.healthy) + bits(plain, &rows.plain_row)).max(0.0)
 }
 
 fn may(test: &Test, situation: &Situation) -> bool {
@@ -168,12 +111,24 @@ fn may(test: &Test, situation: &Situation) -> bool {
 
 /// All tests worth doing, best first.
 pub fn rank(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candidate> {
+    let all: Vec<usize> = (0..model.tests.len()).collect();
+    rank_of(model, belief, situation, &all)
+}
+
+/// Those of some tests that are worth doing, best first.
+pub fn rank_of(
+    model: &Model,
+    belief: &Belief,
+    situation: &Situation,
+    tests: &[usize],
+) -> Vec<Candidate> {
     let mut out: Vec<Candidate> = Vec::new();
-    for (k, test) in model.tests.iter().enumerate() {
+    for &k in tests {
+        let test = &model.tests[k];
         if !may(test, situation) {
             continue;
         }
-        let gain = gain(model, &model.columns[k], &belief.shares);
+        let gain = gain(&model.rows[k], &belief.shares);
         if gain < LEAST_GAIN {
             continue;
         }
@@ -224,7 +179,7 @@ pub fn first_minute(
         if !may(test, situation) {
             continue;
         }
-        let gain = gain(model, &model.columns[k], &belief.shares);
+        let gain = gain(&model.rows[k], &belief.shares);
         let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
         if gain < LEAST_CHECK || gain / minutes.max(0.1) < CHECK_RATE * best {
             continue;

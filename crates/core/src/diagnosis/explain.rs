@@ -1,8 +1,8 @@
 //! Why: what each reading did, what each outcome would mean, which reading does not fit.
 
 use crate::diagnosis::belief::Belief;
-use crate::diagnosis::choose::outcome_groups;
-use crate::diagnosis::predict::{Column, Model, Scale, Suspicion};
+use crate::diagnosis::predict::{Column, Model, Scale};
+use crate::diagnosis::rows::Rows;
 use crate::diagnosis::tests::{Kind, Probe};
 use crate::reading;
 
@@ -43,50 +43,12 @@ pub struct Band {
     pub moves: Option<(usize, f64, f64)>,
 }
 
-/// Shares after seeing outcome `k` of a column.
-fn after(model: &Model, column: &Column, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
-    let row_of = |case: usize| -> f64 {
-        match column {
-            Column::Figures { bins, .. } => {
-                wanted.iter().map(|k| f64::from(bins.cases[case][*k])).sum()
-            }
-            Column::Outcomes { cases, .. } => wanted.iter().map(|k| cases[case][*k]).sum(),
-        }
-    };
-    let (healthy, n): (f64, usize) = match column {
-        Column::Figures { bins, .. } => (
-            wanted.iter().map(|k| f64::from(bins.healthy[*k])).sum(),
-            bins.count(),
-        ),
-        Column::Outcomes { healthy, .. } => {
-            (wanted.iter().map(|k| healthy[*k]).sum(), healthy.len())
-        }
-    };
-    let any = wanted.len() as f64 / n as f64;
-    let mut class_mean = vec![(0.0, 0.0); model.classes.len()];
-    for (c, class) in model.classes.iter().enumerate() {
-        for m in &class.members {
-            class_mean[c].0 += model.hypotheses[*m].weight * row_of(*m);
-            class_mean[c].1 += model.hypotheses[*m].weight;
-        }
-    }
-    let mut joint: Vec<f64> = model
-        .hypotheses
+/// Chance of seeing one of the wanted outcomes of a test, and the shares after it.
+fn after(rows: &Rows, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
+    let mut joint: Vec<f64> = shares
         .iter()
-        .zip(shares)
-        .map(|(h, p)| {
-            p * match &h.kind {
-                Suspicion::Case(k) => row_of(*k),
-                Suspicion::Nothing => healthy,
-                Suspicion::Outside => 0.6 * healthy + 0.4 * any,
-                Suspicion::Other => {
-                    let mean = h
-                        .class
-                        .map_or(0.0, |c| class_mean[c].0 / class_mean[c].1.max(1e-300));
-                    0.40 * mean + 0.45 * healthy + 0.15 * any
-                }
-            }
-        })
+        .enumerate()
+        .map(|(h, p)| p * wanted.iter().map(|k| rows.row(h)[*k]).sum::<f64>())
         .collect();
     let total: f64 = joint.iter().sum();
     joint.iter_mut().for_each(|j| *j /= total.max(1e-300));
@@ -109,12 +71,13 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
 /// The bands of a test, at most five, in the order of the ruler.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
     let column = &model.columns[test];
+    let rows = &model.rows[test];
     match (&model.tests[test].kind, column) {
         (Kind::Procedure { outcomes, .. }, _) => outcomes
             .iter()
             .enumerate()
             .map(|(k, (_, words))| {
-                let (chance, joint) = after(model, column, &belief.shares, &[k]);
+                let (chance, joint) = after(rows, &belief.shares, &[k]);
                 Band {
                     kind: if k == 0 {
                         BandKind::Expected
@@ -140,10 +103,9 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
             },
         ) => {
             if *dims == 2 && !probe.groups {
-                return sweep_bands(model, belief, column, healthy.mean, bins);
+                return sweep_bands(model, belief, rows, healthy.mean, bins);
             }
             let d = 0;
-            let groups = outcome_groups(model, column, &belief.shares);
             let inner = if *dims == 2 {
                 bins.cuts[1].len() + 1
             } else {
@@ -154,9 +116,9 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
             let mass: Vec<f64> = (0..n)
                 .map(|k| {
                     let columns = k * inner..(k + 1) * inner;
-                    groups
-                        .iter()
-                        .map(|(m, r)| m * r[columns.clone()].iter().sum::<f64>())
+                    let shares = belief.shares.iter().enumerate();
+                    shares
+                        .map(|(h, p)| p * rows.row(h)[columns.clone()].iter().sum::<f64>())
                         .sum()
                 })
                 .collect();
@@ -187,7 +149,7 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
                 .enumerate()
                 .map(|(k, run)| {
                     let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
-                    let (chance, joint) = after(model, column, &belief.shares, &wanted);
+                    let (chance, joint) = after(rows, &belief.shares, &wanted);
                     let low = (run.0 > 0).then(|| scale.from(bins.cuts[0][run.0 - 1]));
                     let high = bins.cuts[0].get(run.1).map(|c| scale.from(*c));
                     let open = k == last
@@ -237,7 +199,7 @@ fn kind_name(kind: BandKind) -> &'static str {
 fn sweep_bands(
     model: &Model,
     belief: &Belief,
-    column: &Column,
+    rows: &Rows,
     healthy: [f64; 2],
     bins: &crate::diagnosis::predict::Bins,
 ) -> Vec<Band> {
@@ -271,7 +233,7 @@ fn sweep_bands(
     .into_iter()
     .filter(|(k, _, _)| !k.is_empty())
     .map(|(wanted, kind, name)| {
-        let (chance, joint) = after(model, column, &belief.shares, &wanted);
+        let (chance, joint) = after(rows, &belief.shares, &wanted);
         Band {
             kind,
             name: name.into(),

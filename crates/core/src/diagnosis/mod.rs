@@ -2,15 +2,19 @@
 //!
 //! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
 //! what each test reads under each hypothesis; [`belief`] turns evidence into shares; [`choose`]
-//! names the next test; [`explain`] says why and what each outcome would mean.
+//! names the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take;
+//! [`explain`] says why and what each outcome would mean.
 
 pub mod belief;
 pub mod choose;
 pub mod explain;
+pub mod plan;
 pub mod predict;
+pub mod rows;
 pub mod tests;
 
 pub use belief::{Answer, Belief, Evidence, Item};
 pub use choose::{Candidate, Situation};
+pub use plan::{Action, Plan, Prices};
 pub use predict::Model;
 pub use tests::{Kind, Test};

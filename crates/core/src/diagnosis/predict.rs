@@ -8,6 +8,7 @@
 //! stand for it.
 
 use crate::catalogue::{Catalogue, fnv};
+use crate::diagnosis::rows::Rows;
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
@@ -73,6 +74,8 @@ pub struct Class {
     pub act: String,
     /// Segment.
     pub segment: String,
+    /// Access code of the place where it is done.
+    pub access: String,
     /// Hypotheses of its cases.
     pub members: Vec<usize>,
     /// Mean minutes of its repairs, by prior.
@@ -98,6 +101,8 @@ pub struct Model {
     pub tests: Vec<Test>,
     /// Columns, one per test.
     pub columns: Vec<Column>,
+    /// Chances of the outcomes of each test under each hypothesis.
+    pub rows: Vec<Rows>,
     /// P(symptom | case) by symptom id; index as cases.
     pub symptoms: BTreeMap<String, Vec<f64>>,
     /// Base rate of each symptom among complaints, and its leak and reliability.
@@ -528,6 +533,7 @@ impl Model {
             classes: Vec::new(),
             tests,
             columns: Vec::new(),
+            rows: Vec::new(),
             symptoms: BTreeMap::new(),
             symptom_base: BTreeMap::new(),
             risk: Vec::new(),
@@ -584,6 +590,8 @@ impl Model {
                 }
             });
         }
+        let rows = |c| Rows::of(c, &model.hypotheses, &model.classes);
+        model.rows = columns.iter().map(rows).collect();
         model.columns = columns;
         let scene = Scene::of(profile, &net, &healthy.circuit, None);
         model.symptomise(catalogue, &signs, &|sign| {
@@ -615,6 +623,7 @@ impl Model {
                     name: spec.name.clone(),
                     act: spec.act.clone(),
                     segment: spec.segment.clone(),
+                    access: spec.access.clone(),
                     members: Vec::new(),
                     minutes: 0.0,
                     band: String::new(),

@@ -34,6 +34,8 @@ pub struct Test {
     pub face: Option<Face>,
     /// The pack shows its true volts in this reading.
     pub loaded: bool,
+    /// A known-good part is put in: its price band and the repair classes that would ruin it.
+    pub lends: Option<(String, Vec<String>)>,
 }
 
 /// What kind of test.
@@ -199,6 +201,7 @@ pub fn build(
             first_minute: p.first_minute,
             face: None,
             loaded: false,
+            lends: p.lends.clone().map(|band| (band, p.ruined_by.clone())),
         });
     }
     for p in catalogue.probes.iter().filter(|p| family.fits(&p.fits)) {
@@ -229,6 +232,7 @@ pub fn build(
             needs,
             first_minute: None,
             loaded: p.loaded,
+            lends: None,
         });
     }
     generated(profile, net, &mut out)?;
@@ -320,6 +324,7 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
             first_minute: None,
             face: None,
             loaded: load,
+            lends: None,
         });
         Ok::<(), CoreError>(())
     };
@@ -488,6 +493,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                     needs,
                     first_minute: None,
                     loaded: false,
+                    lends: None,
                     state,
                 };
                 // what has a name of its own already is not listed twice

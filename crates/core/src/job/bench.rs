@@ -18,6 +18,7 @@ use crate::reading::{self, Figure, Unit};
 use spannung_circuit::state::VehicleState;
 use std::collections::BTreeSet;
 use std::sync::Arc;
+use uuid::Uuid;
 
 /// Gives the predictions of a test in a state; the caller keeps them.
 pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
@@ -103,7 +104,19 @@ impl<'a> Weighed<'a> {
                 });
             }
         }
+        let mut failed = job.failed.iter().peekable();
+        let note_failed = |evidence: &mut Vec<Evidence>, class: &str, entry: Uuid| {
+            if let Some(class) = model.class(class) {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::Failed { class },
+                });
+            }
+        };
         for taken in job.taken.iter().filter(|t| !t.voided) {
+            while let Some((class, _, entry)) = failed.next_if(|f| f.1 < taken.seq) {
+                note_failed(&mut evidence, class, *entry);
+            }
             let Some(test) = tests::find(&model.tests, &taken.test) else {
                 continue;
             };
@@ -121,7 +134,13 @@ impl<'a> Weighed<'a> {
                 },
             });
         }
+        for (class, _, entry) in failed {
+            note_failed(&mut evidence, class, *entry);
+        }
         for (class, (out, _, entry)) in &job.by_hand {
+            if job.failed.iter().any(|f| &f.0 == class) {
+                continue;
+            }
             if let Some(class) = model.class(class) {
                 evidence.push(Evidence {
                     entry: entry.to_string(),
@@ -131,10 +150,12 @@ impl<'a> Weighed<'a> {
         }
         let belief = Belief::of(model, &evidence);
         let standing = gate::standing(catalogue, job);
+        // after a repair that did not end the complaint, what was read before it may be read again
+        let begun = job.failed.iter().map(|f| f.1).max().unwrap_or(0);
         let done = job
             .taken
             .iter()
-            .filter(|t| !t.voided)
+            .filter(|t| !t.voided && t.seq > begun)
             .map(|t| t.test.clone());
         let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
         let opened = job
@@ -277,6 +298,9 @@ impl<'a> Weighed<'a> {
                 } else {
                     format!("Not: {}", name.to_lowercase())
                 }
+            }
+            Item::Failed { class } => {
+                format!("{}: mended, and it still shows", self.model.classes[*class].name)
             }
             Item::ByHand { out, .. } => {
                 if *out {

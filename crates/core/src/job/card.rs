@@ -128,7 +128,7 @@ impl Weighed<'_> {
             choose::minutes(self.model, &self.model.tests[k], &self.situation);
         Some(self.card(&Candidate {
             test: k,
-            gain: choose::gain(self.model, &self.model.columns[k], &self.belief.shares),
+            gain: choose::gain(&self.model.rows[k], &self.belief.shares),
             minutes,
             state_minutes,
             access_minutes,

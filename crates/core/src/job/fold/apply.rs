@@ -158,6 +158,7 @@ impl Job {
                 }
                 None => {
                     self.by_hand.remove(class);
+                    self.failed.retain(|f| &f.0 != class);
                 }
             },
             Body::Change { change } => self.changes.push(change.clone()),
@@ -437,6 +438,9 @@ impl Job {
                 self.parts.iter().filter_map(|p| p.class.clone()).collect();
             for class in changed {
                 let reason = "Changed, and the complaint still shows".to_string();
+                if !self.failed.iter().any(|f| f.0 == class) {
+                    self.failed.push((class.clone(), e.seq, e.id));
+                }
                 self.by_hand.insert(class, (true, reason, e.id));
             }
         }

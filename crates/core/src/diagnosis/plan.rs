@@ -1,0 +1,435 @@
+//! What to do now: measure on, repair, refer or decline, by the expected cost of each, and what the rest of the job
+//! will take.
+//!
+//! Everything is in minutes of labour; money becomes minutes at the shop's rate. The expected cost of repair (ECR) of
+//! a set of suspects is that of trying their repairs in the order of chance ÷ cost, each proved after it is done, and
+//! of referring the vehicle when no further repair is worth its price. Measuring is worth while as long as some test's
+//! minutes plus the ECR expected after it stay below the ECR now. A test that says nothing leaves the ECR as it is, so
+//! its minutes are never worth it.
+
+use crate::desks::money::{Bands, usual_bands};
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::choose::{self, Candidate, Situation};
+use crate::diagnosis::predict::{Model, Suspicion};
+use crate::diagnosis::rows::Rows;
+use std::collections::BTreeSet;
+
+/// Minutes of proving one repair: doing again what the customer did.
+pub const PROVE_MINUTES: f64 = 4.0;
+/// Minutes of labour that a referral costs on top of the repair that is then done elsewhere: the hand-over, finding
+/// it again there, and the job that goes.
+const REFER_MINUTES: f64 = 240.0;
+/// Minutes of telling the owner that it is not worth its repair.
+const DECLINE_MINUTES: f64 = 12.0;
+/// Minutes of trying it once more and handing it back when nothing is wrong.
+const NOTHING_MINUTES: f64 = 10.0;
+/// What a hand-back costs when something was wrong after all: the vehicle comes back, and trust is gone. Charged to
+/// the trial itself, so that it is not done on a small chance because it is cheap.
+const COMES_BACK_MINUTES: f64 = 60.0;
+/// Shares below this do not move an expected cost.
+const SMALL: f64 = 1e-4;
+/// Tests looked at for their expected cost, best rate first.
+const LOOKED_AT: usize = 24;
+
+/// What minutes and parts cost in this shop, and what the vehicle may cost.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Prices {
+    /// Cents for a minute of labour.
+    pub minute_cents: f64,
+    /// Cents of a part by its band.
+    pub bands: Bands,
+    /// A repair above this is not done: the customer's limit or the vehicle's value, cents.
+    pub most_cents: Option<i64>,
+}
+
+impl Default for Prices {
+    fn default() -> Self {
+        Self {
+            minute_cents: 100.0,
+            bands: usual_bands(),
+            most_cents: None,
+        }
+    }
+}
+
+impl Prices {
+    /// Price of a band in minutes of labour.
+    pub fn part_minutes(&self, band: &str) -> f64 {
+        self.bands.get(band).copied().unwrap_or(0) as f64 / self.minute_cents.max(1.0)
+    }
+}
+
+/// What to do.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Action {
+    /// Do this test.
+    Test(usize),
+    /// Do the repair of this class.
+    Repair(usize),
+    /// Tell the owner that the likely repair is not worth it: the class.
+    Decline(usize),
+    /// Hand back: nothing is wrong with it.
+    HandBack,
+    /// Send it to its maker or a specialist.
+    Refer,
+}
+
+/// One repair in the order of trying.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Try {
+    /// What is tried.
+    pub action: Action,
+    /// Chance that it cures.
+    pub chance: f64,
+    /// Minutes, access and proof with them.
+    pub minutes: f64,
+    /// Price of its part, as minutes.
+    pub part_minutes: f64,
+}
+
+impl Try {
+    fn cost(&self) -> f64 {
+        self.minutes + self.part_minutes
+    }
+}
+
+/// The expected cost of repair, and the order it comes from.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Expected {
+    /// Minutes, parts as minutes with them.
+    pub minutes: f64,
+    /// What is tried, in order; a referral ends it.
+    pub order: Vec<Try>,
+}
+
+/// What each class costs to try, worked out once per situation.
+#[derive(Debug, Clone)]
+pub struct Costs {
+    tries: Vec<Try>,
+}
+
+impl Costs {
+    /// Costs of every class, of handing back last.
+    pub fn of(model: &Model, situation: &Situation, prices: &Prices) -> Self {
+        let access = |code: &str| {
+            if situation.opened.contains(code) {
+                0.0
+            } else {
+                let place = model.profile.family.access.get(code);
+                place.map_or(0.0, |a| a.minutes)
+            }
+        };
+        let mut tries: Vec<Try> = model
+            .classes
+            .iter()
+            .enumerate()
+            .map(|(k, c)| {
+                let part_minutes = prices.part_minutes(&c.band);
+                let minutes = c.minutes + access(&c.access) + PROVE_MINUTES;
+                let cents = (minutes + part_minutes) * prices.minute_cents;
+                if prices.most_cents.is_some_and(|most| cents > most as f64) {
+                    Try {
+                        action: Action::Decline(k),
+                        chance: 0.0,
+                        minutes: DECLINE_MINUTES,
+                        part_minutes: 0.0,
+                    }
+                } else {
+                    Try {
+                        action: Action::Repair(k),
+                        chance: 0.0,
+                        minutes,
+                        part_minutes,
+                    }
+                }
+            })
+            .collect();
+        tries.push(Try {
+            action: Action::HandBack,
+            chance: 0.0,
+            minutes: NOTHING_MINUTES,
+            part_minutes: COMES_BACK_MINUTES,
+        });
+        Self { tries }
+    }
+
+    /// Expected cost of repair under shares of the classes and of “nothing wrong” last; what is left of one is
+    /// outside the drawing and can only be referred.
+    pub fn expected(&self, shares: &[f64]) -> Expected {
+        let mut order: Vec<Try> = self
+            .tries
+            .iter()
+            .zip(shares)
+            .filter(|(_, p)| **p > SMALL)
+            .map(|(t, p)| Try { chance: *p, ..*t })
+            .collect();
+        order.sort_by(|a, b| (b.chance / b.cost()).total_cmp(&(a.chance / a.cost())));
+        // Backwards: before each try, either go on or refer what is left.
+        let tried: f64 = order.iter().map(|t| t.chance).sum();
+        let mut left = (1.0 - tried).max(0.0);
+        let mut ahead = left * REFER_MINUTES;
+        let mut elsewhere = 0.0;
+        let mut kept = order.len();
+        for (k, t) in order.iter().enumerate().rev() {
+            left += t.chance;
+            elsewhere += t.chance * t.cost();
+            let go_on = left * t.cost() + ahead;
+            let refer = left * REFER_MINUTES + elsewhere;
+            if refer < go_on {
+                ahead = refer;
+                kept = k;
+            } else {
+                ahead = go_on;
+            }
+        }
+        order.truncate(kept);
+        Expected {
+            minutes: ahead,
+            order,
+        }
+    }
+}
+
+/// What to do now and why.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Plan {
+    /// What to do.
+    pub action: Action,
+    /// Expected cost of repairing by what is known now.
+    pub now: Expected,
+    /// The best test by expected cost: its index, and minutes plus what is expected after it.
+    pub after: Option<(usize, f64)>,
+}
+
+/// Shares of the classes, and of “nothing wrong” last.
+pub fn with_nothing(model: &Model, belief: &Belief) -> Vec<f64> {
+    let mut shares = belief.classes(model);
+    shares.push(belief.others(model).0);
+    shares
+}
+
+/// Minutes of a test with what may happen to a lent part.
+fn full_minutes(model: &Model, candidate: &Candidate, prices: &Prices, classes: &[f64]) -> f64 {
+    let lent = model.tests[candidate.test].lends.as_ref();
+    candidate.minutes
+        + lent.map_or(0.0, |(band, ruined_by)| {
+            let ruin: f64 = model
+                .classes
+                .iter()
+                .zip(classes)
+                .filter(|(c, _)| ruined_by.contains(&c.id))
+                .map(|(_, p)| p)
+                .sum();
+            ruin * prices.part_minutes(band)
+        })
+}
+
+/// Joint chance of outcome and class (“nothing wrong” last, then what is outside), per outcome.
+fn outcomes(model: &Model, rows: &Rows, shares: &[f64]) -> Vec<Vec<f64>> {
+    let width = model.classes.len() + 2;
+    let place = |h: usize| match model.hypotheses[h].kind {
+        Suspicion::Nothing => width - 2,
+        Suspicion::Outside => width - 1,
+        _ => model.hypotheses[h].class.unwrap_or(width - 1),
+    };
+    let mut joint = vec![vec![0.0; width]; rows.healthy.len()];
+    for (h, p) in shares.iter().enumerate() {
+        if *p < 1e-7 {
+            continue;
+        }
+        let at = place(h);
+        for (o, chance) in rows.row(h).iter().enumerate() {
+            joint[o][at] += p * chance;
+        }
+    }
+    joint
+}
+
+/// Expected cost after a test, without its own minutes.
+fn expected_after(model: &Model, costs: &Costs, rows: &Rows, shares: &[f64]) -> f64 {
+    let joint = outcomes(model, rows, shares);
+    joint
+        .iter()
+        .map(|row| {
+            let total: f64 = row.iter().sum();
+            if total < 1e-9 {
+                return 0.0;
+            }
+            let posterior: Vec<f64> = row[..row.len() - 1].iter().map(|p| p / total).collect();
+            total * costs.expected(&posterior).minutes
+        })
+        .sum()
+}
+
+/// Decide. `ranked` are the tests worth doing, best first; the first of them is done while any of the best is worth
+/// its minutes.
+pub fn plan(
+    model: &Model,
+    belief: &Belief,
+    situation: &Situation,
+    prices: &Prices,
+    ranked: &[Candidate],
+) -> Plan {
+    let costs = Costs::of(model, situation, prices);
+    let classes = with_nothing(model, belief);
+    let now = costs.expected(&classes);
+    let mut after: Option<(usize, f64)> = None;
+    for candidate in ranked.iter().take(LOOKED_AT) {
+        let minutes = full_minutes(model, candidate, prices, &classes)
+            + expected_after(model, &costs, &model.rows[candidate.test], &belief.shares);
+        if after.is_none_or(|(_, best)| minutes < best) {
+            after = Some((candidate.test, minutes));
+        }
+    }
+    let first = now.order.first().map_or(Action::Refer, |t| t.action);
+    // one step ahead does not see that two tests together part what neither parts alone: nothing is given up while
+    // there is something to measure
+    let action = match after {
+        Some((test, minutes)) if minutes < now.minutes || first == Action::Refer => {
+            Action::Test(test)
+        }
+        _ => first,
+    };
+    Plan { action, now, after }
+}
+
+/// Minutes and money to the end of the job: 10 %, half, 90 %.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Forecast {
+    /// Minutes of labour.
+    pub minutes: [f64; 3],
+    /// Cents for labour and parts, without tax.
+    pub cents: [i64; 3],
+}
+
+/// Jobs played to their end for a forecast.
+const PLAYED: usize = 48;
+/// Tests a played job chooses from.
+const PLAYED_TESTS: usize = 16;
+/// Steps after which a played job is broken off.
+const PLAYED_STEPS: usize = 24;
+
+/// A small generator for the forecast alone (xorshift with a multiplier): core knows no chance but this one, and the
+/// same seed plays the same jobs.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self) -> f64 {
+        self.0 ^= self.0 >> 12;
+        self.0 ^= self.0 << 25;
+        self.0 ^= self.0 >> 27;
+        (self.0.wrapping_mul(0x2545_f491_4f6c_dd1d) >> 11) as f64 / (1u64 << 53) as f64
+    }
+
+    fn pick(&mut self, chances: impl Iterator<Item = f64>, total: f64) -> usize {
+        let mut at = self.roll() * total;
+        let mut last = 0;
+        for (k, p) in chances.enumerate() {
+            at -= p;
+            last = k;
+            if at <= 0.0 {
+                break;
+            }
+        }
+        last
+    }
+}
+
+/// Play the job to its end many times: the truth drawn from the shares, outcomes from the predictions, the plan
+/// deciding as it does at the bench. Deterministic in `seed`.
+pub fn forecast(
+    model: &Model,
+    belief: &Belief,
+    situation: &Situation,
+    prices: &Prices,
+    seed: u64,
+) -> Forecast {
+    let mut dice = Dice(seed | 1);
+    let mut minutes = Vec::with_capacity(PLAYED);
+    let mut cents = Vec::with_capacity(PLAYED);
+    for _ in 0..PLAYED {
+        let truth = dice.pick(belief.shares.iter().copied(), 1.0);
+        let (labour, parts) = play(model, belief, situation, prices, truth, &mut dice);
+        minutes.push(labour);
+        cents.push(((labour + parts) * prices.minute_cents).round() as i64);
+    }
+    minutes.sort_by(f64::total_cmp);
+    cents.sort_unstable();
+    let at = |q: f64| ((PLAYED - 1) as f64 * q).round() as usize;
+    Forecast {
+        minutes: [0.1, 0.5, 0.9].map(|q| minutes[at(q)]),
+        cents: [0.1, 0.5, 0.9].map(|q| cents[at(q)]),
+    }
+}
+
+/// One job from here to its end: minutes of labour, and parts as minutes.
+fn play(
+    model: &Model,
+    belief: &Belief,
+    situation: &Situation,
+    prices: &Prices,
+    truth: usize,
+    dice: &mut Dice,
+) -> (f64, f64) {
+    let mut belief = belief.clone();
+    let mut situation = situation.clone();
+    let (mut labour, mut parts) = (0.0, 0.0);
+    let mut tried: BTreeSet<usize> = BTreeSet::new();
+    let truly = &model.hypotheses[truth];
+    let mut pool: Vec<usize> = choose::rank(model, &belief, &situation)
+        .iter()
+        .take(PLAYED_TESTS)
+        .map(|c| c.test)
+        .collect();
+    for step in 0..PLAYED_STEPS {
+        if step > 0 && step % 4 == 0 {
+            pool = choose::rank(model, &belief, &situation)
+                .iter()
+                .take(PLAYED_TESTS)
+                .map(|c| c.test)
+                .collect();
+        }
+        let ranked = choose::rank_of(model, &belief, &situation, &pool);
+        match plan(model, &belief, &situation, prices, &ranked).action {
+            Action::Test(test) => {
+                let (spent, _, _) = choose::minutes(model, &model.tests[test], &situation);
+                labour += spent;
+                let spec = &model.tests[test];
+                situation.closed.insert(spec.id.clone());
+                situation.opened.insert(spec.access.clone());
+                situation.state = spec.state.bring(&situation.state);
+                let rows = &model.rows[test];
+                let outcome = dice.pick(rows.row(truth).iter().copied(), 1.0);
+                let mut sum = 0.0;
+                for (k, share) in belief.shares.iter_mut().enumerate() {
+                    if *share > 1e-9 {
+                        *share *= rows.row(k)[outcome];
+                        sum += *share;
+                    }
+                }
+                belief.shares.iter_mut().for_each(|s| *s /= sum.max(1e-300));
+            }
+            Action::Repair(class) => {
+                let costs = Costs::of(model, &situation, prices);
+                let one = costs.tries[class];
+                labour += one.minutes;
+                parts += one.part_minutes;
+                situation.opened.insert(model.classes[class].access.clone());
+                if truly.class == Some(class) || !tried.insert(class) {
+                    return (labour, parts);
+                }
+                for (h, share) in model.hypotheses.iter().zip(belief.shares.iter_mut()) {
+                    if h.class == Some(class) {
+                        *share *= 3e-4;
+                    }
+                }
+                let sum: f64 = belief.shares.iter().sum();
+                belief.shares.iter_mut().for_each(|s| *s /= sum.max(1e-300));
+            }
+            Action::Decline(_) => return (labour + DECLINE_MINUTES, parts),
+            Action::HandBack => return (labour + NOTHING_MINUTES, parts),
+            Action::Refer => return (labour + REFER_MINUTES / 6.0, parts),
+        }
+    }
+    (labour, parts)
+}

@@ -1,0 +1,285 @@
+//! One simulated job, from the complaint to the proved repair.
+
+use crate::policy::{Lists, Policy, decide};
+use spannung_circuit::FaultCase;
+use spannung_core::diagnosis::choose::Situation;
+use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
+use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
+use spannung_sim::{Errors, Vehicle};
+
+/// Tests after which a job counts as never finished.
+const MOST_TESTS: usize = 80;
+/// Repairs after which a job counts as never finished.
+const MOST_REPAIRS: usize = 8;
+/// A vehicle that is referred takes so long in the end: somebody else finds it.
+const REFERRED_MINUTES: f64 = 120.0;
+
+/// How the job is played.
+#[derive(Debug, Clone)]
+pub struct Setting {
+    /// Who decides.
+    pub policy: Policy,
+    /// How hands and instruments err.
+    pub errors: Errors,
+    /// Prices of the shop.
+    pub prices: Prices,
+    /// After a repair that did not end the complaint: pairs of faults are opened (true), or the class is only put
+    /// down (false).
+    pub pairs: bool,
+}
+
+/// How it went.
+#[derive(Debug, Clone)]
+pub struct Played {
+    /// Keys of the true faults.
+    pub truth: Vec<String>,
+    /// Their repair classes.
+    pub classes: Vec<String>,
+    /// What the owner told.
+    pub told: Vec<String>,
+    /// Minutes of everything.
+    pub minutes: f64,
+    /// Minutes that the right repairs alone take.
+    pub least: f64,
+    /// Repairs that cured nothing and cost a part.
+    pub wrong_parts: usize,
+    /// Was the first repair a right one?
+    pub first_right: bool,
+    /// Share that was stated for the first repair's class.
+    pub stated: f64,
+    /// Did it end with the vehicle working?
+    pub finished: bool,
+    /// Was it referred as outside the drawing?
+    pub referred: bool,
+    /// Tests done.
+    pub tests: usize,
+    /// What was done, one line each.
+    pub trail: Vec<String>,
+}
+
+/// Pairs of points that put a load or a current on the circuit.
+fn pairs(model: &Model) -> Vec<(usize, usize)> {
+    let probes = model.tests.iter().filter_map(|t| match &t.kind {
+        Kind::Probe(p) => Some((p.pair.red, p.pair.black)),
+        Kind::Procedure { .. } => None,
+    });
+    probes.collect()
+}
+
+/// Do a test on the simulated vehicle.
+pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Situation) -> Answer {
+    let state = model.tests[test].state.bring(&situation.state);
+    match &model.tests[test].kind {
+        Kind::Procedure { sign, outcomes, .. } => {
+            let values: Vec<String> = outcomes.iter().map(|o| o.0.clone()).collect();
+            Answer::Outcome(vehicle.look(sign, &values, &state))
+        }
+        Kind::Probe(p) => {
+            let d = if p.groups {
+                vehicle.groups(&state)
+            } else {
+                vehicle.measure(p.mode, &p.pair, p.shunt_ohms, p.element, &p.moments(&state))
+            };
+            if d.low.is_infinite() {
+                Answer::OverRange
+            } else {
+                Answer::Figure {
+                    low: d.low,
+                    high: d.high,
+                }
+            }
+        }
+    }
+}
+
+/// Minutes of a class's repair, with the access that is not yet open.
+fn repair_minutes(model: &Model, class: usize, situation: &Situation) -> f64 {
+    let c = &model.classes[class];
+    let access = if situation.opened.contains(&c.access) {
+        0.0
+    } else {
+        let place = model.profile.family.access.get(&c.access);
+        place.map_or(0.0, |a| a.minutes)
+    };
+    c.minutes + access
+}
+
+/// Two cases that no test tells apart: every predicted outcome distribution agrees.
+pub fn alike(model: &Model, a: usize, b: usize) -> bool {
+    model.rows.iter().all(|rows| {
+        let apart = rows.row(a).iter().zip(rows.row(b));
+        apart.map(|(x, y)| (x - y).abs()).sum::<f64>() < 0.25
+    })
+}
+
+/// Class of a case by its key, in the full model.
+pub fn class_of(model: &Model, case: &FaultCase) -> Option<usize> {
+    let k = model.cases.iter().position(|c| c.key == case.key)?;
+    model.hypotheses[k].class
+}
+
+/// Play it. `known` is what the engine believes; `full` has every fault of the catalogue, to tell the class of a truth
+/// that `known` may lack. None when the owner notices nothing and does not come.
+pub fn play(
+    known: &Model,
+    full: &Model,
+    lists: &Lists,
+    truth: &[FaultCase],
+    setting: &Setting,
+    seed: u64,
+) -> Option<Played> {
+    let mut vehicle = Vehicle::new(
+        &full.profile,
+        &full.net,
+        truth.to_vec(),
+        &pairs(full),
+        setting.errors,
+        seed,
+    );
+    let told = vehicle.complaint();
+    if told.is_empty() {
+        return None;
+    }
+    let classes: Vec<usize> = truth.iter().filter_map(|c| class_of(full, c)).collect();
+    let mut open: Vec<usize> = classes.clone();
+    let list = match setting.policy {
+        Policy::Swap => lists.swaps(full),
+        other => lists.tests(known, &told, other),
+    };
+    let mut place = 0;
+    let mut evidence: Vec<Evidence> = told
+        .iter()
+        .map(|id| Evidence {
+            entry: id.clone(),
+            item: Item::Symptom {
+                id: id.clone(),
+                yes: true,
+                customer: true,
+            },
+        })
+        .collect();
+    let mut situation = Situation {
+        risk_limit: 4,
+        ..Situation::default()
+    };
+    let mut played = Played {
+        truth: truth.iter().map(|c| c.key.clone()).collect(),
+        classes: classes.iter().map(|c| full.classes[*c].id.clone()).collect(),
+        told,
+        minutes: 0.0,
+        least: {
+            let fresh = Situation::default();
+            let mut unique = classes.clone();
+            unique.sort_unstable();
+            unique.dedup();
+            let each = |c: &usize| repair_minutes(full, *c, &fresh) + PROVE_MINUTES;
+            unique.iter().map(each).sum()
+        },
+        wrong_parts: 0,
+        first_right: false,
+        stated: 0.0,
+        finished: false,
+        referred: false,
+        tests: 0,
+        trail: Vec::new(),
+    };
+    let mut repairs = 0;
+    let mut belief = Belief::of(known, &evidence);
+    while played.tests < MOST_TESTS && repairs < MOST_REPAIRS.max(if setting.policy == Policy::Swap { 200 } else { 0 }) {
+        let (action, candidate) = decide(
+            setting.policy,
+            known,
+            &belief,
+            &situation,
+            &setting.prices,
+            &list,
+            &mut place,
+        );
+        match action {
+            Action::Test(test) => {
+                let spec = &known.tests[test];
+                let a = answer(known, &mut vehicle, test, &situation);
+                played.minutes += candidate.map_or(0.0, |c| c.minutes);
+                played.tests += 1;
+                played.trail.push(format!("{} {a:?}", spec.id));
+                situation.closed.insert(spec.id.clone());
+                situation.opened.insert(spec.access.clone());
+                situation.state = spec.state.bring(&situation.state);
+                evidence.push(Evidence {
+                    entry: spec.id.clone(),
+                    item: Item::Test {
+                        test,
+                        answer: a,
+                        column: None,
+                    },
+                });
+                belief = Belief::of(known, &evidence);
+            }
+            Action::Repair(class) | Action::Decline(class) => {
+                repairs += 1;
+                let model = if setting.policy == Policy::Swap { full } else { known };
+                played.minutes += repair_minutes(model, class, &situation) + PROVE_MINUTES;
+                situation.opened.insert(model.classes[class].access.clone());
+                let id = &model.classes[class].id;
+                let right = open.iter().any(|c| &full.classes[*c].id == id);
+                let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
+                played.trail.push(format!("repair {id} at {share:.2}: {right}"));
+                if repairs == 1 {
+                    played.stated = share;
+                    played.first_right = right
+                        || truth.iter().any(|t| {
+                            let k = full.cases.iter().position(|c| c.key == t.key);
+                            let mine = full.class(id).map(|c| full.classes[c].members.clone());
+                            k.zip(mine).is_some_and(|(k, m)| m.iter().any(|x| alike(full, k, *x)))
+                        });
+                }
+                if right {
+                    open.retain(|c| &full.classes[*c].id != id);
+                    vehicle.mend(|c| class_of(full, c).is_some_and(|k| &full.classes[k].id == id));
+                    if open.is_empty() {
+                        played.finished = true;
+                        return Some(played);
+                    }
+                } else if model.classes[class].band != "0" {
+                    played.wrong_parts += 1;
+                }
+                // the complaint still shows: what was read before may be read again
+                if setting.policy != Policy::Swap {
+                    evidence.push(Evidence {
+                        entry: format!("failed {id}"),
+                        item: if setting.pairs {
+                            Item::Failed { class }
+                        } else {
+                            Item::ByHand { class, out: true }
+                        },
+                    });
+                    if setting.pairs {
+                        situation.closed.clear();
+                        place = 0;
+                    }
+                    belief = Belief::of(known, &evidence);
+                }
+            }
+            Action::HandBack => {
+                played.minutes += 10.0;
+                if open.is_empty() {
+                    played.finished = true;
+                    return Some(played);
+                }
+                // it comes back: nothing wrong is no longer believed
+                repairs += 1;
+                played.minutes += 60.0;
+                played.trail.push("handed back".into());
+                played.referred = true;
+                return Some(played);
+            }
+            Action::Refer => {
+                played.minutes += REFERRED_MINUTES;
+                played.referred = true;
+                played.trail.push("referred".into());
+                return Some(played);
+            }
+        }
+    }
+    Some(played)
+}
