@@ -2,7 +2,7 @@
 
 use crate::policy::{Lists, Policy, decide};
 use spannung_circuit::FaultCase;
-use spannung_core::diagnosis::choose::Situation;
+use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
 use spannung_sim::{Errors, Vehicle};
@@ -190,18 +190,19 @@ pub fn play(
             setting.policy,
             known,
             &belief,
+            &evidence,
             &situation,
             &setting.prices,
             &list,
             &mut place,
         );
         match action {
-            Action::Test(test) => {
+            Action::Test(test) | Action::Again(test) => {
                 let spec = &known.tests[test];
                 let a = answer(known, &mut vehicle, test, &situation);
-                played.minutes += candidate.map_or(0.0, |c| c.minutes);
+                played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
-                played.trail.push(format!("{} {a:?}", spec.id));
+                played.trail.push(format!("{} {:.0} min {a:?}", spec.id, candidate.as_ref().map_or(0.0, |c| c.minutes)));
                 situation.closed.insert(spec.id.clone());
                 situation.opened.insert(spec.access.clone());
                 situation.state = spec.state.bring(&situation.state);
@@ -254,8 +255,10 @@ pub fn play(
                         },
                     });
                     if setting.pairs {
-                        situation.closed.clear();
-                        place = 0;
+                        situation.closed.retain(|id| {
+                            let test = known.tests.iter().position(|t| &t.id == id);
+                            test.is_none_or(|t| !choose::moved_by(known, class, t))
+                        });
                     }
                     belief = Belief::of(known, &evidence);
                 }
@@ -266,9 +269,8 @@ pub fn play(
                     played.finished = true;
                     return Some(played);
                 }
-                // it comes back: nothing wrong is no longer believed
-                repairs += 1;
-                played.minutes += 60.0;
+                // it comes back, and goes elsewhere
+                played.minutes += REFERRED_MINUTES;
                 played.trail.push("handed back".into());
                 played.referred = true;
                 return Some(played);
@@ -281,5 +283,7 @@ pub fn play(
             }
         }
     }
+    // given up: somebody else finds it
+    played.minutes += REFERRED_MINUTES;
     Some(played)
 }

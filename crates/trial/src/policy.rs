@@ -3,7 +3,7 @@
 use serde::Deserialize;
 use spannung_core::diagnosis::choose::{self, Candidate, Situation};
 use spannung_core::diagnosis::plan::{self, Action, Prices};
-use spannung_core::diagnosis::{Belief, Model};
+use spannung_core::diagnosis::{Belief, Evidence, Model};
 use std::collections::BTreeMap;
 
 /// The order in which somebody decides.
@@ -99,6 +99,7 @@ pub fn decide(
     policy: Policy,
     model: &Model,
     belief: &Belief,
+    evidence: &[Evidence],
     situation: &Situation,
     prices: &Prices,
     list: &[usize],
@@ -110,10 +111,23 @@ pub fn decide(
         return (next.map_or(Action::Refer, Action::Repair), None);
     }
     let ranked = choose::rank(model, belief, situation);
-    let action = plan::plan(model, belief, situation, prices, &ranked).action;
-    let Action::Test(_) = action else {
-        return (action, None);
+    let action = plan::plan(model, belief, evidence, situation, prices, &ranked).action;
+    let candidate = |test: usize| {
+        let (minutes, state_minutes, access_minutes) =
+            choose::minutes(model, &model.tests[test], situation);
+        Candidate {
+            test,
+            gain: 0.0,
+            minutes,
+            state_minutes,
+            access_minutes,
+        }
     };
+    match action {
+        Action::Test(_) => {}
+        Action::Again(test) => return (Action::Test(test), Some(candidate(test))),
+        other => return (other, None),
+    }
     let next = if policy == Policy::Engine {
         let first = choose::first_minute(model, belief, situation, &ranked);
         first.into_iter().next().or_else(|| ranked.first().cloned())
@@ -122,17 +136,7 @@ pub fn decide(
             .iter()
             .copied()
             .find(|k| !situation.closed.contains(&model.tests[*k].id));
-        open.map(|test| {
-            let (minutes, state_minutes, access_minutes) =
-                choose::minutes(model, &model.tests[test], situation);
-            Candidate {
-                test,
-                gain: 0.0,
-                minutes,
-                state_minutes,
-                access_minutes,
-            }
-        })
+        open.map(candidate)
     };
     match next {
         Some(c) => (Action::Test(c.test), Some(c)),

@@ -14,8 +14,10 @@ use std::sync::Arc;
 pub const MISPROBE: f64 = 0.02;
 /// Chance that an intermittent fault shows in a still reading.
 const SHOWS: f64 = 0.35;
-/// Deviation of the log of the pack's voltage before it is measured.
+/// Deviation of the log of the pack's voltage before it is measured: lithium rests anywhere between 3.3 and 4.2 V a
+/// group, lead between 11.7 and 12.8 V a block.
 const PACK_SIGMA: f64 = 0.05;
+const PACK_SIGMA_LEAD: f64 = 0.028;
 /// Log weight of a suspect ruled out (or in) by hand.
 const BY_HAND: f64 = 8.0;
 
@@ -148,9 +150,14 @@ impl Belief {
             .iter()
             .map(|h| h.weight.max(1e-300).ln())
             .collect();
+        let sigma = if model.profile.family.has("lead") {
+            PACK_SIGMA_LEAD
+        } else {
+            PACK_SIGMA
+        };
         let start = Latent {
             mean: 0.0,
-            var: PACK_SIGMA * PACK_SIGMA,
+            var: sigma * sigma,
         };
         let mut latent = vec![start; model.cases.len()];
         let mut latent_healthy = start;

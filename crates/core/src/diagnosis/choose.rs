@@ -109,6 +109,19 @@ fn may(test: &Test, situation: &Situation) -> bool {
         && !(situation.no_ride && test.needs.iter().any(|n| n == "ride-safe"))
 }
 
+/// Half the distance between two distributions from which a fault counts as moving a test.
+const MOVES: f64 = 0.3;
+
+/// Does some fault of a class move this test? After a repair of the class that did not end the complaint, what the
+/// mended fault may have hidden is worth reading again; everything else is as it was.
+pub fn moved_by(model: &Model, class: usize, test: usize) -> bool {
+    let rows = &model.rows[test];
+    model.classes[class].members.iter().any(|h| {
+        let apart = rows.row(*h).iter().zip(&rows.healthy);
+        apart.map(|(a, b)| (a - b).abs()).sum::<f64>() / 2.0 > MOVES
+    })
+}
+
 /// All tests worth doing, best first.
 pub fn rank(model: &Model, belief: &Belief, situation: &Situation) -> Vec<Candidate> {
     let all: Vec<usize> = (0..model.tests.len()).collect();

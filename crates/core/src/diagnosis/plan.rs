@@ -8,7 +8,7 @@
 //! its minutes are never worth it.
 
 use crate::desks::money::{Bands, usual_bands};
-use crate::diagnosis::belief::Belief;
+use crate::diagnosis::belief::{Belief, Evidence, Item};
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::predict::{Model, Suspicion};
 use crate::diagnosis::rows::Rows;
@@ -28,6 +28,10 @@ const NOTHING_MINUTES: f64 = 10.0;
 const COMES_BACK_MINUTES: f64 = 60.0;
 /// Shares below this do not move an expected cost.
 const SMALL: f64 = 1e-4;
+/// A repair below this chance is not begun while there is something to measure: nobody changes a part on it.
+const LIKELY: f64 = 0.25;
+/// Nor is a vehicle handed back as sound below this.
+const LIKELY_SOUND: f64 = 0.6;
 /// Tests looked at for their expected cost, best rate first.
 const LOOKED_AT: usize = 24;
 
@@ -64,6 +68,8 @@ impl Prices {
 pub enum Action {
     /// Do this test.
     Test(usize),
+    /// Take this test again: everything hangs on it.
+    Again(usize),
     /// Do the repair of this class.
     Repair(usize),
     /// Tell the owner that the likely repair is not worth it: the class.
@@ -261,11 +267,46 @@ fn expected_after(model: &Model, costs: &Costs, rows: &Rows, shares: &[f64]) -> 
         .sum()
 }
 
+/// A repair that rests on one reading alone: without it the class would be below this share.
+const RESTS_ON_ONE: f64 = 0.4;
+/// A repair that costs less than this is simply tried.
+const CHEAP_MINUTES: f64 = 15.0;
+
+/// The reading on which the suspicion of a class hangs alone, if there is one that was taken only once: a slip of the
+/// tips can look like any fault, so it is taken again before a part is changed. Index of its test.
+fn hangs_on(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize) -> Option<usize> {
+    let test_of = |e: &Evidence| match &e.item {
+        Item::Test { test, .. } => Some(*test),
+        _ => None,
+    };
+    let taken = |test: usize| evidence.iter().filter(|e| test_of(e) == Some(test)).count();
+    let mut weakest: Option<(usize, f64)> = None;
+    for (e, item) in evidence.iter().zip(&belief.items) {
+        let Some(test) = test_of(e).filter(|t| taken(*t) == 1) else {
+            continue;
+        };
+        let (mut mine, mut all) = (0.0, 0.0);
+        for ((h, p), l) in model.hypotheses.iter().zip(&belief.shares).zip(item) {
+            let without = p * (-l).exp();
+            all += without;
+            if h.class == Some(class) {
+                mine += without;
+            }
+        }
+        let share = mine / all.max(1e-300);
+        if share < RESTS_ON_ONE && weakest.is_none_or(|(_, s)| share < s) {
+            weakest = Some((test, share));
+        }
+    }
+    weakest.map(|(test, _)| test)
+}
+
 /// Decide. `ranked` are the tests worth doing, best first; the first of them is done while any of the best is worth
 /// its minutes.
 pub fn plan(
     model: &Model,
     belief: &Belief,
+    evidence: &[Evidence],
     situation: &Situation,
     prices: &Prices,
     ranked: &[Candidate],
@@ -281,14 +322,32 @@ pub fn plan(
             after = Some((candidate.test, minutes));
         }
     }
-    let first = now.order.first().map_or(Action::Refer, |t| t.action);
-    // one step ahead does not see that two tests together part what neither parts alone: nothing is given up while
-    // there is something to measure
-    let action = match after {
-        Some((test, minutes)) if minutes < now.minutes || first == Action::Refer => {
-            Action::Test(test)
+    let likely = |t: &&Try| {
+        let least = match t.action {
+            Action::HandBack => LIKELY_SOUND,
+            _ => LIKELY,
+        };
+        t.chance >= least
+    };
+    let first = now.order.iter().find(likely).map(|t| t.action);
+    // one step ahead does not see that two tests together part what neither parts alone: nothing is given up, and
+    // no part changed on a small chance, while there is something to measure
+    let action = match (after, first) {
+        (Some((test, minutes)), _) if minutes < now.minutes => Action::Test(test),
+        (_, Some(action)) => action,
+        (Some((test, _)), None) => Action::Test(test),
+        (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
+    };
+    let action = match action {
+        Action::Repair(class) | Action::Decline(class)
+            if now
+                .order
+                .iter()
+                .any(|t| t.action == action && t.cost() > CHEAP_MINUTES) =>
+        {
+            hangs_on(model, belief, evidence, class).map_or(action, Action::Again)
         }
-        _ => first,
+        other => other,
     };
     Plan { action, now, after }
 }
@@ -390,8 +449,8 @@ fn play(
                 .collect();
         }
         let ranked = choose::rank_of(model, &belief, &situation, &pool);
-        match plan(model, &belief, &situation, prices, &ranked).action {
-            Action::Test(test) => {
+        match plan(model, &belief, &[], &situation, prices, &ranked).action {
+            Action::Test(test) | Action::Again(test) => {
                 let (spent, _, _) = choose::minutes(model, &model.tests[test], &situation);
                 labour += spent;
                 let spec = &model.tests[test];

@@ -150,12 +150,17 @@ impl<'a> Weighed<'a> {
         }
         let belief = Belief::of(model, &evidence);
         let standing = gate::standing(catalogue, job);
-        // after a repair that did not end the complaint, what was read before it may be read again
-        let begun = job.failed.iter().map(|f| f.1).max().unwrap_or(0);
+        // after a repair that did not end the complaint, what the mended fault may have hidden is read again
+        let hidden = |t: &Taken| {
+            let later = job.failed.iter().filter(|f| f.1 > t.seq);
+            let mut classes = later.filter_map(|f| model.class(&f.0));
+            tests::find(&model.tests, &t.test)
+                .is_some_and(|k| classes.any(|c| choose::moved_by(model, c, k)))
+        };
         let done = job
             .taken
             .iter()
-            .filter(|t| !t.voided && t.seq > begun)
+            .filter(|t| !t.voided && !hidden(t))
             .map(|t| t.test.clone());
         let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
         let opened = job

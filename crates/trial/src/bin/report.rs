@@ -67,9 +67,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             println!("  {name}: extra {:.1} p90 {:.1}, wrong parts {:.3}, first right {:.3}, finished {:.3}, referred {:.3}, tests {:.1}, cal {:.3}", mean(j, extra), quantile(j, 0.9, extra), mean(j, |p| p.wrong_parts as f64), mean(j, |p| f64::from(p.first_right)), mean(j, |p| f64::from(p.finished)), mean(j, |p| f64::from(p.referred)), mean(j, |p| p.tests as f64), calibration(j));
         }
         println!("  ratio mean {:.3}, p90 {:.3}, to swap {:.3}", mean(&engine, extra)/mean(&check, extra), quantile(&engine,0.9,extra)/quantile(&check,0.9,extra), mean(&engine,extra)/mean(&swap,extra));
+        if std::env::args().nth(2).is_some() { for j in engine.iter().filter(|j| j.wrong_parts>0 || !j.first_right) { println!("  WRONG {:?} {:?} told {:?}: {}", j.truth, j.classes, j.told, j.trail.iter().filter(|t| t.starts_with("repair")||t.starts_with("hand")||t.starts_with("ref")).cloned().collect::<Vec<_>>().join(" | ")); } }
         let mut bad: Vec<&Played> = engine.iter().collect();
         bad.sort_by(|a,b| extra(b).total_cmp(&extra(a)));
-        for b in bad.iter().take(4) { println!("  WORST {:?} {:?} told {:?} extra {:.0} finished {}: {}", b.truth, b.classes, b.told, extra(b), b.finished, b.trail.iter().rev().take(8).rev().cloned().collect::<Vec<_>>().join(" | ")); }
+        for b in bad.iter().take(8) { println!("  WORST {:?} {:?} told {:?} extra {:.0} finished {}: {}", b.truth, b.classes, b.told, extra(b), b.finished, b.trail.iter().cloned().collect::<Vec<_>>().join(" | ")); }
     }
     Ok(())
 }
