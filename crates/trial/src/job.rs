@@ -164,7 +164,10 @@ pub fn play(
     };
     let mut played = Played {
         truth: truth.iter().map(|c| c.key.clone()).collect(),
-        classes: classes.iter().map(|c| full.classes[*c].id.clone()).collect(),
+        classes: classes
+            .iter()
+            .map(|c| full.classes[*c].id.clone())
+            .collect(),
         told,
         minutes: 0.0,
         least: {
@@ -185,7 +188,14 @@ pub fn play(
     };
     let mut repairs = 0;
     let mut belief = Belief::of(known, &evidence);
-    while played.tests < MOST_TESTS && repairs < MOST_REPAIRS.max(if setting.policy == Policy::Swap { 200 } else { 0 }) {
+    while played.tests < MOST_TESTS
+        && repairs
+            < MOST_REPAIRS.max(if setting.policy == Policy::Swap {
+                200
+            } else {
+                0
+            })
+    {
         let (action, candidate) = decide(
             setting.policy,
             known,
@@ -202,7 +212,11 @@ pub fn play(
                 let a = answer(known, &mut vehicle, test, &situation);
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
-                played.trail.push(format!("{} {:.0} min {a:?}", spec.id, candidate.as_ref().map_or(0.0, |c| c.minutes)));
+                played.trail.push(format!(
+                    "{} {:.0} min {a:?}",
+                    spec.id,
+                    candidate.as_ref().map_or(0.0, |c| c.minutes)
+                ));
                 situation.closed.insert(spec.id.clone());
                 situation.opened.insert(spec.access.clone());
                 situation.state = spec.state.bring(&situation.state);
@@ -218,20 +232,27 @@ pub fn play(
             }
             Action::Repair(class) | Action::Decline(class) => {
                 repairs += 1;
-                let model = if setting.policy == Policy::Swap { full } else { known };
+                let model = if setting.policy == Policy::Swap {
+                    full
+                } else {
+                    known
+                };
                 played.minutes += repair_minutes(model, class, &situation) + PROVE_MINUTES;
                 situation.opened.insert(model.classes[class].access.clone());
                 let id = &model.classes[class].id;
                 let right = open.iter().any(|c| &full.classes[*c].id == id);
                 let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
-                played.trail.push(format!("repair {id} at {share:.2}: {right}"));
+                played
+                    .trail
+                    .push(format!("repair {id} at {share:.2}: {right}"));
                 if repairs == 1 {
                     played.stated = share;
                     played.first_right = right
                         || truth.iter().any(|t| {
                             let k = full.cases.iter().position(|c| c.key == t.key);
                             let mine = full.class(id).map(|c| full.classes[c].members.clone());
-                            k.zip(mine).is_some_and(|(k, m)| m.iter().any(|x| alike(full, k, *x)))
+                            k.zip(mine)
+                                .is_some_and(|(k, m)| m.iter().any(|x| alike(full, k, *x)))
                         });
                 }
                 if right {

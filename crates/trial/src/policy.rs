@@ -62,7 +62,9 @@ impl Lists {
             let place = model.profile.family.access.get(&model.tests[k].access);
             place.map_or(0.0, |a| a.minutes)
         };
-        let mut rest: Vec<usize> = (0..model.tests.len()).filter(|k| !order.contains(k)).collect();
+        let mut rest: Vec<usize> = (0..model.tests.len())
+            .filter(|k| !order.contains(k))
+            .collect();
         rest.sort_by(|a, b| {
             (access(*a), model.tests[*a].minutes)
                 .partial_cmp(&(access(*b), model.tests[*b].minutes))

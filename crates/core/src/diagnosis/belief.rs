@@ -316,7 +316,12 @@ fn failed(
         .map(|g| {
             let mine = model.hypotheses[g].class == Some(class);
             let alone = log[g] - offset - if mine { BY_HAND } else { 0.0 };
-            if mine || !matches!(model.hypotheses[g].kind, Suspicion::Case(_) | Suspicion::Other) {
+            if mine
+                || !matches!(
+                    model.hypotheses[g].kind,
+                    Suspicion::Case(_) | Suspicion::Other
+                )
+            {
                 return alone - (log[g] - offset);
             }
             let with: f64 = mended

@@ -29,7 +29,15 @@ const COMES_BACK_MINUTES: f64 = 60.0;
 /// Shares below this do not move an expected cost.
 const SMALL: f64 = 1e-4;
 /// A repair below this chance is not begun while there is something to measure: nobody changes a part on it.
-const LIKELY: f64 = 0.25;
+const LIKELY: f64 = 0.12;
+/// The same for a repair that needs no part: a reset, a plug pushed home.
+const LIKELY_FREE: f64 = 0.1;
+/// Above this nothing more is asked before a dear repair.
+const SURE: f64 = 0.9;
+/// A test before a dear repair tells at least so many bits …
+const TELLS_BITS: f64 = 0.08;
+/// … and takes at most this share of what a wrong repair is expected to cost.
+const BESIDE: f64 = 0.25;
 /// Nor is a vehicle handed back as sound below this.
 const LIKELY_SOUND: f64 = 0.6;
 /// Tests looked at for their expected cost, best rate first.
@@ -301,6 +309,19 @@ fn hangs_on(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize)
     weakest.map(|(test, _)| test)
 }
 
+/// A dear repair on a chance that leaves doubt: a test that tells something and costs little beside it comes first,
+/// although one step ahead it does not pay. Its index.
+fn dear(now: &Expected, action: Action, ranked: &[Candidate]) -> Option<usize> {
+    let doubtful = |t: &&Try| t.action == action && t.chance < SURE;
+    let wrong = now
+        .order
+        .iter()
+        .find(doubtful)
+        .map(|t| (1.0 - t.chance) * t.cost())?;
+    let worth = |c: &&Candidate| c.gain >= TELLS_BITS && c.minutes < wrong * BESIDE;
+    ranked.iter().find(worth).map(|c| c.test)
+}
+
 /// Decide. `ranked` are the tests worth doing, best first; the first of them is done while any of the best is worth
 /// its minutes.
 pub fn plan(
@@ -325,6 +346,7 @@ pub fn plan(
     let likely = |t: &&Try| {
         let least = match t.action {
             Action::HandBack => LIKELY_SOUND,
+            _ if t.part_minutes == 0.0 => LIKELY_FREE,
             _ => LIKELY,
         };
         t.chance >= least
@@ -334,7 +356,7 @@ pub fn plan(
     // no part changed on a small chance, while there is something to measure
     let action = match (after, first) {
         (Some((test, minutes)), _) if minutes < now.minutes => Action::Test(test),
-        (_, Some(action)) => action,
+        (_, Some(action)) => dear(&now, action, ranked).map_or(action, Action::Test),
         (Some((test, _)), None) => Action::Test(test),
         (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
     };

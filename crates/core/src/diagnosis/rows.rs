@@ -32,7 +32,10 @@ impl Rows {
             Column::Figures { bins, .. } => {
                 let wide = |r: &Vec<f32>| r.iter().map(|p| f64::from(*p)).collect::<Vec<f64>>();
                 let differs = |r: &Vec<f32>| (*r != bins.healthy).then(|| wide(r));
-                (bins.cases.iter().map(differs).collect(), wide(&bins.healthy))
+                (
+                    bins.cases.iter().map(differs).collect(),
+                    wide(&bins.healthy),
+                )
             }
             Column::Outcomes { cases, healthy } => {
                 let differs = |r: &Vec<f64>| (r != healthy).then(|| r.clone());
@@ -86,6 +89,17 @@ impl Rows {
             });
         }
         rows
+    }
+
+    /// Rows given outright, one per hypothesis and that of a sound vehicle: for problems made by hand.
+    pub fn given(each: Vec<Vec<f64>>, healthy: Vec<f64>) -> Self {
+        Self {
+            plain_row: healthy.clone(),
+            plain: Vec::new(),
+            place: (0..each.len() as u32).map(Place::Own).collect(),
+            own: each.into_iter().enumerate().collect(),
+            healthy,
+        }
     }
 
     /// Chances under one hypothesis.

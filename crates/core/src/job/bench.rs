@@ -305,7 +305,10 @@ impl<'a> Weighed<'a> {
                 }
             }
             Item::Failed { class } => {
-                format!("{}: mended, and it still shows", self.model.classes[*class].name)
+                format!(
+                    "{}: mended, and it still shows",
+                    self.model.classes[*class].name
+                )
             }
             Item::ByHand { out, .. } => {
                 if *out {
