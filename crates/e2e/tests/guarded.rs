@@ -52,6 +52,7 @@ const TABLE: &[(&str, &str, May)] = &[
     ("post", "/jobs/{id}/entries", May::SignedIn),
     ("get", "/jobs/{id}/tests/{test}", May::SignedIn),
     ("get", "/jobs/{id}/record", May::SignedIn),
+    ("get", "/jobs/{id}/forecast", May::SignedIn),
     ("get", "/jobs/{id}/report", May::SignedIn),
     ("get", "/jobs/{id}/events", May::SignedIn),
     ("post", "/jobs/{id}/sheet", May::SignedIn),

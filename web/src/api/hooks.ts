@@ -64,6 +64,15 @@ export const useCard = (id: string, test: string | undefined, head: number) =>
     placeholderData: (old) => old,
   });
 
+/** What the rest of the job will take; it comes after the suspects and never holds them up. */
+export const useForecast = (job: JobView) =>
+  useQuery({
+    queryKey: ["forecast", job.id, job.head],
+    enabled: job.bench != null && job.closed == null,
+    staleTime: Infinity,
+    queryFn: () => take(api.GET("/jobs/{id}/forecast", { params: { path: { id: job.id } } })),
+  });
+
 export const useRecord = (id: string) =>
   useQuery({
     queryKey: ["record", id],

@@ -229,6 +229,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/forecast": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_forecast"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/parts.csv": {
         parameters: {
             query?: never;
@@ -707,6 +723,8 @@ export interface components {
             standing: components["schemas"]["Standing"];
             /** @description Suspects by share, those of 0.5 % and more. */
             suspects: components["schemas"]["Suspect"][];
+            /** @description What the plan says, and why. */
+            verdict: components["schemas"]["PlanView"];
         };
         /** @description The content of an entry. */
         Body: {
@@ -1531,6 +1549,18 @@ export interface components {
          * @enum {string}
          */
         Foot: "up" | "down";
+        /** @description What the rest of a job will take, played on from what is known. */
+        ForecastView: {
+            /** @description Cents of labour and parts to the end, without tax: 10 %, half, 90 %. */
+            cents: number[];
+            /**
+             * Format: int64
+             * @description Newest sequence it was worked out from.
+             */
+            head: number;
+            /** @description Minutes of labour to the end: 10 %, half, 90 %. */
+            minutes: number[];
+        };
         /** @description An answer that can be given at the gate. */
         GateChoice: {
             id: string;
@@ -2135,6 +2165,22 @@ export interface components {
             name: string;
             /** @description Id. */
             test: string;
+        };
+        /** @description What to do now, by the expected cost of each. */
+        PlanView: {
+            /** @description `measure`, `again`, `repair`, `decline`, `hand-back` or `refer`. */
+            act: string;
+            /**
+             * Format: double
+             * @description Minutes expected when the repairs were tried in this order now, parts as minutes of labour.
+             */
+            minutes_now: number;
+            /** @description Repairs in the order of chance to cost, with what they cost. */
+            order: components["schemas"]["TryView"][];
+            /** @description The test to be taken again, when the act is `again`. */
+            test?: string | null;
+            /** @description One sentence: what, and why. */
+            words: string;
         };
         /** @description A point with both readings. */
         PointRow: {
@@ -2864,6 +2910,28 @@ export interface components {
             name: string;
             yes?: boolean | null;
         };
+        /** @description One repair in the order of trying. */
+        TryView: {
+            /** @description Repair class; none for handing back as sound. */
+            class?: string | null;
+            /**
+             * Format: double
+             * @description Minutes with access and proof.
+             */
+            minutes: number;
+            /** @description What is done. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Part, cents without tax.
+             */
+            part_cents: number;
+            /**
+             * Format: int32
+             * @description Chance, per cent.
+             */
+            percent: number;
+        };
         /**
          * @description Unit a figure is in, SI.
          * @enum {string}
@@ -3433,6 +3501,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bundle"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_forecast: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForecastView"];
                 };
             };
             "4XX": {

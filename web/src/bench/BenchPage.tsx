@@ -12,7 +12,7 @@ import { PointsPage } from "../points/PointsPage";
 import { v } from "../theme/tokens";
 import { HEIGHT } from "../trace/layout";
 import { TraceMap } from "../trace/TraceMap";
-import { dayAndTime } from "../ui/format";
+import { dayAndTime, minutes, money } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { CardView } from "./CardView";
@@ -29,6 +29,30 @@ export const BenchPage = () => {
     );
   return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };
+
+/** Repairs in the order of chance to cost: what to try first when nothing more can part them. */
+const Order = ({ verdict }: { verdict: Modelled["bench"]["verdict"] }) =>
+  verdict.order.length < 2 ? null : (
+    <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 16 }} data-order>
+      <caption style={{ textAlign: "left", fontSize: 14, color: v("ink2"), paddingBottom: 4 }}>
+        Order to try, by chance and cost
+      </caption>
+      <tbody>
+        {verdict.order.map((t) => (
+          <Box
+            component="tr"
+            key={t.name}
+            sx={{ "& td": { py: 0.4, pr: 3, borderTop: `1px solid ${v("ruleStrong")}` } }}
+          >
+            <td>{t.name}</td>
+            <td style={{ textAlign: "right", fontWeight: 700 }}>{t.percent} %</td>
+            <td style={{ textAlign: "right" }}>{minutes(t.minutes)} min</td>
+            <td style={{ textAlign: "right" }}>{t.part_cents > 0 ? money(t.part_cents) : "no part"}</td>
+          </Box>
+        ))}
+      </tbody>
+    </Box>
+  );
 
 const BenchOf = ({ job }: { job: Modelled }) => {
   const append = useAppend(job);
@@ -60,7 +84,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
       document.querySelector<HTMLButtonElement>('[aria-label^="Battery"]')?.click();
     },
     F2: () => {
-      document.querySelector<HTMLButtonElement>('[aria-label^="Display"]')?.click();
+      document.querySelector<HTMLButtonElement>(`[aria-label^="${job.switch_name}"]`)?.click();
     },
     F3: () => {
       document.querySelector<HTMLButtonElement>('[aria-label^="Wheel"]')?.click();
@@ -205,7 +229,8 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 flex: "none",
               }}
             >
-              <Triangle size={16} /> {failed ?? bench.advice}
+              <Triangle size={16} />{" "}
+              {failed ?? (bench.verdict.act === "again" ? bench.verdict.words : bench.advice)}
             </Box>
           )}
           {tile ? (
@@ -235,6 +260,10 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                   {repair.act}. About {Math.round(repair.minutes)} min, part{" "}
                   {repair.band === "0" ? "none" : `band ${repair.band}`}. {repair.reason}.
                 </Box>
+                <Box sx={{ fontSize: 16, color: v("ink2") }} data-why>
+                  {bench.verdict.words}
+                </Box>
+                <Order verdict={bench.verdict} />
                 <Box sx={{ display: "flex", gap: 1 }}>
                   <Button
                     variant="contained"
@@ -242,6 +271,36 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                     data-to-repair
                   >
                     Mend this
+                  </Button>
+                  {bench.next && (
+                    <Button
+                      onClick={() => {
+                        setChosen(bench.next?.test);
+                      }}
+                    >
+                      Measure on: {bench.next.name}
+                    </Button>
+                  )}
+                </Box>
+              </Box>
+            </KeyedCard>
+          ) : ["decline", "hand-back", "refer"].includes(bench.verdict.act) &&
+            chosen === undefined &&
+            job.closed == null ? (
+            <KeyedCard label="What is left" sx={{ flex: 1 }}>
+              <Box
+                sx={{ p: 2.2, display: "grid", gap: 1.4, alignContent: "start", justifyItems: "start" }}
+                data-verdict={bench.verdict.act}
+              >
+                <Box component="h1" sx={{ m: 0, fontSize: 30, fontWeight: 750 }}>
+                  {{ decline: "Ask the owner", "hand-back": "Nothing wrong found" }[bench.verdict.act] ??
+                    "Refer it"}
+                </Box>
+                <Box sx={{ fontSize: 18 }}>{bench.verdict.words}</Box>
+                <Order verdict={bench.verdict} />
+                <Box sx={{ display: "flex", gap: 1 }}>
+                  <Button variant="contained" onClick={() => void go(`/jobs/${job.id}/hand-back`)}>
+                    To the hand-back
                   </Button>
                   {bench.next && (
                     <Button

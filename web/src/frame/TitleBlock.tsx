@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import { useEffect, useState, type ReactNode } from "react";
 import type { JobView, VehicleState } from "../api/client";
+import { useForecast } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { OutboxCell } from "../outbox/OutboxCell";
 import { minutes, money, number4 } from "../ui/format";
@@ -81,7 +82,10 @@ export const JobCell = ({ job }: { job: JobView }) => (
 
 /** Minutes spent, by the clock where one runs, and what is left by the suspects. */
 export const MinutesCell = ({ job }: { job: JobView }) => {
-  const [low, mid, high] = job.bench?.minutes_to_go ?? [];
+  const forecast = useForecast(job);
+  // an estimate at once; the job played on from here when it has arrived for this very reading
+  const played = forecast.data?.head === job.head ? forecast.data.minutes : undefined;
+  const [low, mid, high] = played ?? job.bench?.minutes_to_go ?? [];
   const spent = useMinutes(job);
   return (
     <Cell
@@ -97,13 +101,13 @@ export const MinutesCell = ({ job }: { job: JobView }) => {
       {minutes(spent)}
       <Small> spent </Small>
       {job.bench && job.closed == null ? (
-        <>
+        <span data-forecast={played ? job.head : undefined}>
           {minutes(mid ?? 0)}
           <Small>
             {" "}
-            to go ({minutes(low ?? 0)}–{minutes(high ?? 0)})
+            to go{played ? "" : ", about"} ({minutes(low ?? 0)}–{minutes(high ?? 0)})
           </Small>
-        </>
+        </span>
       ) : null}
     </Cell>
   );

@@ -1,10 +1,11 @@
 //! The Bench: state and model put together into what the page shows. Texts, bands, expected values
 //! and orders come from here; the page only draws.
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, fnv};
 use crate::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::explain;
+use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
 use crate::diagnosis::predict::{Column, Model, Suspicion};
 use crate::diagnosis::tests::{self, Kind, Test};
 use crate::error::CoreError;
@@ -12,7 +13,7 @@ use crate::job::entry::{Body, ReadingResult, Role};
 use crate::job::fold::{Job, Taken};
 use crate::job::gate::{self, Standing};
 use crate::job::view::{
-    Bench, FaultShare, OtherTest, Reason, SegmentShare, Skipped, Suspect, Tile,
+    Bench, FaultShare, OtherTest, PlanView, Reason, SegmentShare, Skipped, Suspect, Tile, TryView,
 };
 use crate::reading::{self, Figure, Unit};
 use spannung_circuit::state::VehicleState;
@@ -196,24 +197,136 @@ impl<'a> Weighed<'a> {
         }
     }
 
-    /// The whole Bench.
+    /// The whole Bench in a shop of usual prices.
     pub fn bench(&self) -> Bench {
+        self.bench_at(&Prices::default())
+    }
+
+    /// Minutes and money to the end of the job, played on from here. Takes a second or so: it never holds up the
+    /// suspects. The same evidence plays the same jobs.
+    pub fn forecast(&self, prices: &Prices) -> Forecast {
+        let seed = fnv(self.evidence.iter().flat_map(|e| e.entry.bytes()));
+        plan::forecast(self.model, &self.belief, &self.situation, prices, seed)
+    }
+
+    /// The verdict of the plan in words.
+    fn verdict(&self, plan: &Plan, prices: &Prices) -> PlanView {
+        let m = self.model;
+        let class = |k: usize| m.classes[k].name.to_lowercase();
+        let now = plan.now.minutes;
+        let chance = |action: Action| {
+            let found = plan.now.order.iter().find(|t| t.action == action);
+            found.map_or(0.0, |t| t.chance * 100.0)
+        };
+        let (act, words, test) = match plan.action {
+            Action::Test(_) => {
+                let after = plan.after.map_or(now, |a| a.1);
+                let words = if after < now {
+                    format!(
+                        "Measure first: trying the repairs now is expected to take {now:.0} min with parts, after one more test {after:.0} min."
+                    )
+                } else {
+                    "Measure first: no repair is likely enough yet to change a part for it.".into()
+                };
+                ("measure", words, None)
+            }
+            Action::Again(k) => (
+                "again",
+                format!(
+                    "Take “{}” again: the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault.",
+                    m.tests[k].name
+                ),
+                Some(m.tests[k].id.clone()),
+            ),
+            Action::Repair(k) => (
+                "repair",
+                format!(
+                    "Mend it: no test is worth its minutes any more against {} at {:.0} %.",
+                    class(k),
+                    chance(plan.action)
+                ),
+                None,
+            ),
+            Action::Decline(k) => (
+                "decline",
+                format!(
+                    "Ask before going on: {} at {:.0} % costs more than the owner's limit or the vehicle's value.",
+                    class(k),
+                    chance(plan.action)
+                ),
+                None,
+            ),
+            Action::HandBack => (
+                "hand-back",
+                "Everything read is as it should be: see the fault happen, or hand it back as sound.".into(),
+                None,
+            ),
+            Action::Refer => (
+                "refer",
+                "Nothing left here is worth its minutes: refer it, or check the drawing against the vehicle.".into(),
+                None,
+            ),
+        };
+        let order = plan.now.order.iter().take(5).map(|t| {
+            let k = match t.action {
+                Action::Repair(k) | Action::Decline(k) => Some(k),
+                _ => None,
+            };
+            TryView {
+                class: k.map(|k| m.classes[k].id.clone()),
+                name: k.map_or_else(
+                    || "Sound: hand it back".into(),
+                    |k| m.classes[k].name.clone(),
+                ),
+                percent: (t.chance * 100.0).round() as u32,
+                minutes: t.minutes,
+                part_cents: k.map_or(0, |k| {
+                    prices.bands.get(&m.classes[k].band).copied().unwrap_or(0)
+                }),
+            }
+        });
+        PlanView {
+            act: act.into(),
+            words,
+            test,
+            order: order.collect(),
+            minutes_now: now,
+        }
+    }
+
+    /// The whole Bench.
+    pub fn bench_at(&self, prices: &Prices) -> Bench {
         let m = self.model;
         let ranked = choose::rank(m, &self.belief, &self.situation);
         let first = choose::first_minute(m, &self.belief, &self.situation, &ranked);
         let shares = self.belief.classes(m);
-        let top = shares.iter().copied().fold(0.0, f64::max);
         let probes = ranked
             .iter()
             .filter(|c| m.tests[c.test].first_minute.is_none());
-        let best = first.first().or_else(|| ranked.first());
+        let plan = plan::plan(
+            m,
+            &self.belief,
+            &self.evidence,
+            &self.situation,
+            prices,
+            &ranked,
+        );
+        let again = match plan.action {
+            Action::Again(test) => Some(self.candidate(test)),
+            _ => None,
+        };
+        let best = again
+            .as_ref()
+            .or_else(|| first.first())
+            .or_else(|| ranked.first());
         let next = (self.standing != Standing::Stopped)
             .then(|| best.map(|c| self.card(c)))
             .flatten();
         let (suspects, nothing_percent, outside_percent, segments) = self.suspects(&shares);
-        let repair = (top >= 0.85 || (ranked.is_empty() && first.is_empty() && top >= 0.25))
-            .then(|| suspects.first().map(|s| s.class.clone()))
-            .flatten();
+        let repair = match plan.action {
+            Action::Repair(class) => Some(m.classes[class].id.clone()),
+            _ => None,
+        };
         let first_done = self
             .job
             .taken
@@ -251,6 +364,7 @@ impl<'a> Weighed<'a> {
             segments,
             evidence: self.tiles(),
             repair,
+            verdict: self.verdict(&plan, prices),
             minutes_spent: self.job.minutes,
             advice: self.advice(outside_percent),
             cautions,

@@ -124,15 +124,20 @@ impl Weighed<'_> {
     /// A card for any test, chosen by hand.
     pub fn card_of(&self, id: &str) -> Option<Card> {
         let k = tests::find(&self.model.tests, id)?;
+        Some(self.card(&self.candidate(k)))
+    }
+
+    /// Any test with what it is worth now.
+    pub(crate) fn candidate(&self, test: usize) -> Candidate {
         let (minutes, state_minutes, access_minutes) =
-            choose::minutes(self.model, &self.model.tests[k], &self.situation);
-        Some(self.card(&Candidate {
-            test: k,
-            gain: choose::gain(&self.model.rows[k], &self.belief.shares),
+            choose::minutes(self.model, &self.model.tests[test], &self.situation);
+        Candidate {
+            test,
+            gain: choose::gain(&self.model.rows[test], &self.belief.shares),
             minutes,
             state_minutes,
             access_minutes,
-        }))
+        }
     }
 
     fn state_needs(&self, test: &Test) -> Vec<StateNeed> {

@@ -255,6 +255,36 @@ pub struct OtherTest {
     pub minutes: f64,
 }
 
+/// What to do now, by the expected cost of each.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PlanView {
+    /// `measure`, `again`, `repair`, `decline`, `hand-back` or `refer`.
+    pub act: String,
+    /// One sentence: what, and why.
+    pub words: String,
+    /// The test to be taken again, when the act is `again`.
+    pub test: Option<String>,
+    /// Repairs in the order of chance to cost, with what they cost.
+    pub order: Vec<TryView>,
+    /// Minutes expected when the repairs were tried in this order now, parts as minutes of labour.
+    pub minutes_now: f64,
+}
+
+/// One repair in the order of trying.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct TryView {
+    /// Repair class; none for handing back as sound.
+    pub class: Option<String>,
+    /// What is done.
+    pub name: String,
+    /// Chance, per cent.
+    pub percent: u32,
+    /// Minutes with access and proof.
+    pub minutes: f64,
+    /// Part, cents without tax.
+    pub part_cents: i64,
+}
+
 /// The Bench.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Bench {
@@ -280,6 +310,8 @@ pub struct Bench {
     pub others: Vec<OtherTest>,
     /// The readings point to one repair: class to propose.
     pub repair: Option<String>,
+    /// What the plan says, and why.
+    pub verdict: PlanView,
     /// Minutes spent.
     pub minutes_spent: f64,
     /// Minutes to go: 10 %, likely, 90 %.

@@ -4,7 +4,7 @@ use crate::App;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
 use crate::routes::customers::CustomerCard;
-use crate::routes::view::{JobView, view};
+use crate::routes::view::{JobView, prices, view};
 use crate::shop;
 use crate::work::{self, Loaded, Sent};
 use axum::Json;
@@ -30,6 +30,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(show_job))
         .routes(routes!(add_entries))
         .routes(routes!(show_card))
+        .routes(routes!(show_forecast))
         .routes(routes!(show_record))
         .routes(routes!(show_report))
 }
@@ -104,6 +105,37 @@ async fn show_card(
     let card = work::weigh(&app, loaded.job, person.role, move |w| w.card_of(&test)).await?;
     card.map(Json)
         .ok_or_else(|| ApiError::not_found("test on this vehicle"))
+}
+
+/// What the rest of a job will take, played on from what is known.
+#[derive(Serialize, ToSchema)]
+struct ForecastView {
+    /// Newest sequence it was worked out from.
+    head: i64,
+    /// Minutes of labour to the end: 10 %, half, 90 %.
+    minutes: [f64; 3],
+    /// Cents of labour and parts to the end, without tax: 10 %, half, 90 %.
+    cents: [i64; 3],
+}
+
+#[utoipa::path(get, path = "/jobs/{id}/forecast", params(("id" = Uuid, Path)), responses((status = 200, body = ForecastView), (status = "4XX", body = Problem)))]
+async fn show_forecast(
+    State(app): State<App>,
+    Who(person): Who,
+    Path(id): Path<Uuid>,
+) -> Result<Json<ForecastView>, ApiError> {
+    let loaded = work::load(&app, id).await?;
+    if loaded.job.family(&app.catalogue).is_none() {
+        return Err(ApiError::not_found("wiring model for this vehicle"));
+    }
+    let head = loaded.job.head;
+    let prices = prices(&loaded.job, &shop::now(&app).await?);
+    let found = work::weigh(&app, loaded.job, person.role, move |w| w.forecast(&prices)).await?;
+    Ok(Json(ForecastView {
+        head,
+        minutes: found.minutes,
+        cents: found.cents,
+    }))
 }
 
 /// The record of a job.

@@ -10,6 +10,7 @@ use serde::Serialize;
 use spannung_circuit::{Change, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::desks::money::Sum;
+use spannung_core::diagnosis::Prices;
 use spannung_core::job::entry::{
     ClaimWants, Fate, Outcome, QuoteLine, QuoteReply, Recheck, WaitKind,
 };
@@ -585,6 +586,19 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
     }))
 }
 
+/// What minutes and parts cost here, and what this vehicle may cost: the agreed limit or its value, without tax.
+pub(super) fn prices(job: &Job, shop: &Shop) -> Prices {
+    let most = [job.limit_cents, job.value_cents]
+        .into_iter()
+        .flatten()
+        .min();
+    Prices {
+        minute_cents: shop.terms.rate_cents as f64 / 60.0,
+        bands: shop.bands.clone(),
+        most_cents: most.map(|c| (c as f64 / (1.0 + shop.terms.tax_percent / 100.0)) as i64),
+    }
+}
+
 struct Weighing {
     bench: Bench,
     map: Map,
@@ -603,8 +617,9 @@ async fn weighed(
         return Ok(None);
     }
     let bands = shop.bands.clone();
+    let prices = prices(job, shop);
     let found = work::weigh(app, job.clone(), role, move |w| {
-        let bench = w.bench();
+        let bench = w.bench_at(&prices);
         let next = bench.next.as_ref().map(|n| n.test.clone());
         Weighing {
             map: map::map(w, next.as_deref()),
