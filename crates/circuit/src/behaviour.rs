@@ -26,6 +26,9 @@ pub struct Scene<'a> {
     pub signs: &'a BTreeMap<String, String>,
 }
 
+/// A bus that is fed through more than this (a precharge resistor alone) collapses as soon as the motor draws.
+const BUS_OHMS: f64 = 20.0;
+
 /// No direct signs.
 pub static NO_SIGNS: BTreeMap<String, String> = BTreeMap::new();
 
@@ -172,6 +175,7 @@ impl<'a> Scene<'a> {
         let logic = &self.profile.family.logic;
         self.volts(s, "IGN", "GND") > logic.cutoff_volts
             && self.volts(s, &logic.bus, "GND") > logic.cutoff_volts
+            && self.ohms(s, &logic.bus, "GND") < BUS_OHMS
             && self.volts(s, "V5", "GND") > logic.rail_min_volts
             && self
                 .profile

@@ -4,7 +4,7 @@
 
 use spannung_circuit::meter::{Meter, Mode, pair};
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
-use spannung_circuit::state::{Battery, Charger, Key, Throttle, Wheel};
+use spannung_circuit::state::{Battery, Charger, Direction, Foot, Key, Range, Throttle, Wheel};
 use spannung_circuit::*;
 
 fn close(a: f64, b: f64, tolerance: f64) {
@@ -119,25 +119,39 @@ impl Bike {
     }
 }
 
+/// Every family that ships, built.
+fn shipped() -> Vec<(Profile, Netlist, Vec<FaultCase>)> {
+    let book = FaultBook::shipped().unwrap();
+    spannung_circuit::family::shipped()
+        .into_iter()
+        .map(|(file, text)| {
+            let profile = Profile::new(&Family::parse(file, text).unwrap(), &[]).unwrap();
+            let net = profile.netlist().unwrap();
+            let cases = book.cases(&profile, &net).unwrap();
+            (profile, net, cases)
+        })
+        .collect()
+}
+
 #[test]
-fn the_family_is_of_working_size() {
-    let b = bike();
-    assert!(b.net.nodes.len() >= 60, "{} nodes", b.net.nodes.len());
-    let cases = FaultBook::shipped()
-        .unwrap()
-        .cases(&b.profile, &b.net)
-        .unwrap();
-    assert!(cases.len() >= 100, "{} cases", cases.len());
+fn the_families_are_of_working_size() {
+    for (profile, net, cases) in shipped() {
+        let id = &profile.family.id;
+        assert!(net.nodes.len() >= 40, "{id}: {} nodes", net.nodes.len());
+        assert!(cases.len() >= 100, "{id}: {} cases", cases.len());
+    }
 }
 
 #[test]
 fn every_shipped_fault_has_a_case_and_every_case_changes_something() {
-    let b = bike();
-    let book = FaultBook::shipped().unwrap();
-    let cases = book.cases(&b.profile, &b.net).unwrap();
-    for fault in &book.faults {
+    let families = shipped();
+    for fault in &FaultBook::shipped().unwrap().faults {
         let id = fault.id.get_ref();
-        let mine: Vec<_> = cases.iter().filter(|c| &c.fault == id).collect();
+        let mine: Vec<_> = families
+            .iter()
+            .flat_map(|(_, _, cases)| cases)
+            .filter(|c| &c.fault == id)
+            .collect();
         assert!(!mine.is_empty(), "{id}: an element name is wrong");
         for case in mine {
             assert!(
@@ -147,6 +161,111 @@ fn every_shipped_fault_has_a_case_and_every_case_changes_something() {
             );
         }
     }
+}
+
+/// Volts between two points of a sound vehicle, and with a fault.
+fn volts_of(id: &str, fault: Option<&str>, state: &VehicleState, plus: &str, minus: &str) -> f64 {
+    let (_, net, cases) = shipped().into_iter().find(|f| f.0.family.id == id).unwrap();
+    let effects = fault.map_or(Vec::new(), |key| {
+        let case = cases.iter().find(|c| c.key == key);
+        case.unwrap_or_else(|| panic!("no {key}")).effects.clone()
+    });
+    let circuit = Circuit::compile(&net, &effects, &[]);
+    let s = circuit.solve(state, 0, &[], &[]);
+    let (a, b) = (net.find(plus).unwrap(), net.find(minus).unwrap());
+    if s.island[a] == s.island[b] {
+        s.volts[a] - s.volts[b]
+    } else {
+        0.0
+    }
+}
+
+/// 3 · 12.6 V; low-side switch: at rest both motor wires stand at the feed, driving the return goes to ground. A motor
+/// that spins free: 37.8 V over 12 + 0.21 Ω.
+#[test]
+fn the_seated_scooter_switches_the_minus() {
+    let drive = VehicleState {
+        throttle: Throttle::Full,
+        wheel: Wheel::Lifted,
+        ..live()
+    };
+    let at =
+        |fault, state: &VehicleState, plus, minus| volts_of("ssb36", fault, state, plus, minus);
+    close(at(None, &live(), "A1", "GND"), 37.8, 0.1);
+    close(at(None, &live(), "A2", "GND"), 37.8, 0.15);
+    close(at(None, &drive, "A2", "GND"), 37.8 / 12.21 * 0.006, 0.01);
+    // 3 A through 0.12 Ω of blocks, fuse, leads and relay
+    close(at(None, &drive, "MA1", "MA2"), 37.8 - 3.0 * 0.12, 0.1);
+    // a shorted switch drives with the throttle shut; an open one never does
+    assert!(at(Some("ctl-br-fet-short"), &live(), "A2", "GND") < 1.0);
+    assert!(at(Some("ctl-br-fet-open"), &drive, "A2", "GND") > 30.0);
+    // key off: the relay lets go
+    close(
+        at(
+            None,
+            &VehicleState {
+                battery: Battery::In,
+                ..VehicleState::default()
+            },
+            "A1",
+            "GND",
+        ),
+        0.0,
+        0.1,
+    );
+    // one block left out
+    close(at(Some("sla-miswired:2#2"), &live(), "P+", "P-"), 25.2, 0.1);
+}
+
+/// High: each motor gets the whole feed; low: half of it; released: shorted through the foot switch.
+#[test]
+fn the_toy_runs_by_its_switches() {
+    let drive = |direction, range| VehicleState {
+        foot: Foot::Down,
+        wheel: Wheel::Lifted,
+        direction,
+        range,
+        ..live()
+    };
+    let at = |fault, state: &VehicleState, plus, minus| volts_of("rt12", fault, state, plus, minus);
+    let high = drive(Direction::Forward, Range::High);
+    let low = drive(Direction::Forward, Range::Low);
+    let back = drive(Direction::Reverse, Range::High);
+    // both motors together 3.7 A through 0.27 Ω of battery, breaker, switches and leads
+    close(at(None, &high, "ML+", "ML-"), 12.6 - 3.7 * 0.27, 0.1);
+    close(
+        at(None, &low, "ML+", "ML-"),
+        (12.6 - 1.0 * 0.27) / 2.0,
+        0.15,
+    );
+    close(at(None, &back, "ML+", "ML-"), -(12.6 - 3.7 * 0.27), 0.1);
+    close(at(None, &live(), "ML+", "ML-"), 0.0, 0.01);
+    // an open motor in low range: nothing flows, the whole feed stands across it
+    let open = Some("rt-one-motor:armature-left");
+    close(at(open, &low, "ML+", "ML-"), 12.6, 0.1);
+    close(at(open, &low, "MR+", "MR-"), 0.0, 0.01);
+}
+
+/// 20 · 3.85 V. The bus charges through 220 Ω, then the controller pulls the coil; without the resistor it never does.
+#[test]
+fn the_dirt_bike_pulls_its_contactor() {
+    let at = |fault, plus, minus| volts_of("db72", fault, &live(), plus, minus);
+    close(at(None, "CAP+", "GND"), 77.0, 0.2);
+    close(at(None, "VB+", "CT+"), 0.0, 0.01);
+    // about 0.4 A of all users on the key line's 0.2 Ω before it
+    close(at(None, "K+", "K-"), 76.4, 0.3);
+    assert!(at(Some("pre-open"), "CAP+", "GND") < 1.0);
+    // coil open: the bus hangs on the precharge resistor, 22 kΩ of bleed and the dividers of the bridge
+    let hanging = at(Some("ctr-coil-open"), "VB+", "CT+");
+    assert!(
+        (0.5..5.0).contains(&hanging),
+        "{hanging} V across the contactor"
+    );
+    // second channel half of the first
+    let first = at(None, "THR", "GND");
+    close(at(None, "THR2", "GND"), first / 2.0, 0.03);
+    // 2 A through 50 mΩ of its own plug and run
+    close(at(None, "V12", "GND"), 12.6 - 0.1, 0.05);
 }
 
 #[test]

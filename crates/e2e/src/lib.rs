@@ -9,6 +9,7 @@ pub mod database;
 pub mod dice;
 pub mod kills;
 pub mod server;
+pub mod sim;
 pub mod steps;
 
 pub use browser::Browser;

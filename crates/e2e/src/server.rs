@@ -14,7 +14,8 @@ fn root() -> PathBuf {
 }
 
 /// Path of the program under test.
-pub(crate) fn program() -> String {
+/// Path of the server's program.
+pub fn program() -> String {
     let built = root().join("target/debug/spannung-server");
     setting("SPANNUNG_SERVER", &built.to_string_lossy())
 }

@@ -5,6 +5,7 @@ pub mod auth;
 pub mod clock;
 pub mod demo;
 pub mod error;
+pub mod instruments;
 pub mod models;
 pub mod pages;
 pub mod picture;
@@ -62,6 +63,8 @@ pub struct App {
     pub tickets: Arc<routes::rack::Tickets>,
     /// Show how to sign in on the sign-in page (demonstration only).
     pub demo: bool,
+    /// The meter on the bench, if one is connected.
+    pub instruments: Option<instruments::Instruments>,
 }
 
 #[derive(OpenApi)]
@@ -79,6 +82,7 @@ fn api() -> OpenApiRouter<App> {
         .merge(routes::rack::router())
         .merge(routes::intake::router())
         .merge(routes::jobs::router())
+        .merge(routes::capture::router())
         .merge(routes::customers::router())
         .merge(routes::packs::router())
         .merge(routes::exchange::router())

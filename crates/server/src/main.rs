@@ -3,6 +3,7 @@
 use clap::{Parser, Subcommand};
 use spannung_core::catalogue::Catalogue;
 use spannung_server::clock::Clock;
+use spannung_server::instruments::Instruments;
 use spannung_server::models::Models;
 use spannung_server::routes::{exchange, live, people};
 use spannung_server::{App, demo, openapi_json, router, work};
@@ -47,6 +48,12 @@ enum Command {
         /// Load demonstration data into an empty database and run on shop time.
         #[arg(long)]
         demo: bool,
+        /// A bench meter that speaks SCPI over TCP, such as 127.0.0.1:8041: the Bench reads it with one key.
+        #[arg(long)]
+        meter: Option<SocketAddr>,
+        /// The panel of a simulated vehicle, which puts the tips where the Bench asks.
+        #[arg(long, requires = "meter")]
+        panel: Option<SocketAddr>,
         /// Let the clock stand still at this time (RFC 3339).
         #[arg(long)]
         freeze: Option<String>,
@@ -85,6 +92,8 @@ async fn run(cli: Cli) -> Result<(), String> {
         behind_proxy,
         web,
         demo: with_demo,
+        meter,
+        panel,
         freeze,
     } = cli.command
     else {
@@ -122,6 +131,7 @@ async fn run(cli: Cli) -> Result<(), String> {
         closing: tokio::sync::watch::Sender::new(false),
         tickets: Arc::default(),
         demo: with_demo,
+        instruments: meter.map(|meter| Instruments { meter, panel }),
     };
     if with_demo {
         demo::seed(&app)

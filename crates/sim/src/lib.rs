@@ -1,4 +1,5 @@
-//! The simulated vehicle: plays the outside world for tests and practice.
+//! The simulated vehicle: plays the outside world for tests and practice. The program puts one beside the bench with a
+//! [`meter`] on TCP and a [`panel`] for hands and eyes.
 //!
 //! It shares the circuit graph and the solver with the product, and nothing else: its component
 //! values, instrument noise, misplaced tips, fault frequencies and the words of its owner are its
@@ -6,6 +7,9 @@
 
 pub mod complaint;
 pub mod frequency;
+pub mod meter;
+pub mod panel;
+pub mod world;
 
 use rand::{Rng, RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;

@@ -359,6 +359,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/tests/{test}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/time.csv": {
         parameters: {
             query?: never;
@@ -1218,6 +1234,10 @@ export interface components {
             number: number;
             photos: number;
         };
+        /** @description What the meter showed, as it would have been typed. */
+        Captured: {
+            typed: string;
+        };
         /** @description The keyed card: a test with all a person needs to do it. */
         Card: {
             /** @description The state as asked. */
@@ -1274,6 +1294,8 @@ export interface components {
              * @description Risk.
              */
             risk: number;
+            /** @description What a check looks at. */
+            sign?: string | null;
             /** @description State needed. */
             state: components["schemas"]["StateNeed"][];
             /** @description Test id. */
@@ -1679,6 +1701,8 @@ export interface components {
             /** Format: int64 */
             limit_cents?: number | null;
             map?: components["schemas"]["Map"] | null;
+            /** @description A meter is connected: readings can be captured. */
+            meter: boolean;
             money: components["schemas"]["Money"];
             /** Format: date-time */
             now: string;
@@ -3840,6 +3864,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Card"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                test: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Captured"];
+                };
+            };
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             "4XX": {

@@ -317,6 +317,8 @@ const BenchOf = ({ job }: { job: Modelled }) => {
           ) : card ? (
             <CardView
               key={card.test}
+              job={job.id}
+              meter={job.meter}
               card={card}
               append={append}
               photo={

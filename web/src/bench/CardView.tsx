@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { Bench, Body, Card } from "../api/client";
-import { Refusal } from "../api/client";
+import { api, Refusal, take } from "../api/client";
 import type { useAppend } from "../api/hooks";
 import { parse } from "../reading/parse";
 import { v } from "../theme/tokens";
@@ -18,6 +18,10 @@ type Append = ReturnType<typeof useAppend>;
 const SYMBOL = { volts: "V", ohms: "Ω", amps: "A" } as const;
 
 interface Props {
+  /** Job, for readings captured from the meter. */
+  job: string;
+  /** A meter is connected. */
+  meter: boolean;
   card: Card;
   append: Append;
   chosen: boolean;
@@ -34,6 +38,8 @@ interface Props {
 
 /** The keyed card of the Bench: a first-minute check or the next probe, with what each outcome means. */
 export const CardView = ({
+  job,
+  meter,
   card,
   append,
   chosen,
@@ -115,6 +121,23 @@ export const CardView = ({
         insisted,
       },
     ]);
+  };
+  const [waits, setWaits] = useState(false);
+  /** Read the meter and take what it shows, in one press. */
+  const capture = async () => {
+    if (waits || append.isPending) return;
+    setWaits(true);
+    setError(undefined);
+    try {
+      const path = { id: job, test: card.test };
+      const shown = await take(api.POST("/jobs/{id}/tests/{test}/capture", { params: { path } }));
+      reading("figure", false, shown.typed);
+    } catch (e) {
+      setError(e instanceof Error ? e.message : String(e));
+      field.current?.focus();
+    } finally {
+      setWaits(false);
+    }
   };
   const check = (outcome: string) => {
     const bring: Body[] = stands ? [] : [{ kind: "state", state: card.as_asked }];
@@ -443,6 +466,10 @@ export const CardView = ({
                         else setTyped("");
                       }
                       if (!empty) return;
+                      if (meter && (k === "m" || e.key === "Enter")) {
+                        e.preventDefault();
+                        void capture();
+                      }
                       if (k === "s" || k === "*") {
                         e.preventDefault();
                         reading("not-steady", false);
@@ -478,9 +505,17 @@ export const CardView = ({
                   </Box>
                 </Box>
                 <Button
-                  type="submit"
-                  variant={stands ? "contained" : "outlined"}
-                  disabled={append.isPending}
+                  type={meter && empty ? "button" : "submit"}
+                  onClick={
+                    meter && empty
+                      ? () => {
+                          void capture();
+                        }
+                      : undefined
+                  }
+                  variant={stands || (meter && empty) ? "contained" : "outlined"}
+                  disabled={append.isPending || waits}
+                  data-capture={meter && empty ? true : undefined}
                   sx={{
                     minWidth: 128,
                     fontSize: 20,
@@ -490,7 +525,13 @@ export const CardView = ({
                   }}
                   data-take
                 >
-                  {stands ? "Take it" : "As asked, take it"}
+                  {meter && empty
+                    ? waits
+                      ? "Reading …"
+                      : "Read the meter"
+                    : stands
+                      ? "Take it"
+                      : "As asked, take it"}
                   <span style={{ fontSize: 14, fontWeight: 500 }}>Enter or pedal</span>
                 </Button>
                 {!stands && (

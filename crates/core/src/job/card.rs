@@ -62,6 +62,10 @@ impl Weighed<'_> {
             name: test.name.clone(),
             why: test.why.clone(),
             kind: if unit.is_some() { "probe" } else { "check" }.into(),
+            sign: match &test.kind {
+                Kind::Procedure { sign, .. } => Some(sign.clone()),
+                Kind::Probe(_) => None,
+            },
             first_minute: test.first_minute.is_some(),
             red,
             black,

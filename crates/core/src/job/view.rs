@@ -170,6 +170,8 @@ pub struct Card {
     pub why: String,
     /// `probe` or `check`.
     pub kind: String,
+    /// What a check looks at.
+    pub sign: Option<String>,
     /// First-minute check.
     pub first_minute: bool,
     /// Words of the red tip: `8`, or a place.

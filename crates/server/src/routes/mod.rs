@@ -1,6 +1,7 @@
 //! Routes, one module per resource.
 
 pub mod calendar;
+pub mod capture;
 pub mod catalogue;
 pub mod customers;
 pub mod exchange;

@@ -311,6 +311,8 @@ pub struct JobView {
     words: String,
     volts_class: u16,
     drive: String,
+    /// A meter is connected: readings can be captured.
+    meter: bool,
     /// What switches this vehicle on: `Display`, `Key`, `Switch`.
     switch_name: String,
     vehicle: String,
@@ -483,6 +485,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         imported,
         waiting: WaitView::of(&job),
         quotes: job.quotes.iter().map(quote_view).collect(),
+        meter: app.instruments.is_some(),
         switch_name: job
             .family(c)
             .map_or("Switch", spannung_circuit::Family::key_name)

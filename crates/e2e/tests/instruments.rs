@@ -1,0 +1,218 @@
+//! The Bench against the simulated vehicle: readings captured from its meter with one press, checks answered by its
+//! panel, until the fault is found; on each family, once with two faults.
+
+use serde_json::{Value, json};
+use spannung_e2e::api::Api;
+use spannung_e2e::server::program;
+use spannung_e2e::sim::Sim;
+use spannung_e2e::{Browser, Client, Database, Done, Server};
+
+/// Presses that a job may take at most before it counts as lost.
+const MOST: usize = 60;
+
+struct Walk<'a> {
+    family: &'a str,
+    volts: u16,
+    drive: &'a str,
+    faults: &'a [&'a str],
+    /// Repair classes in the order in which they must be found.
+    classes: &'a [&'a str],
+    symptoms: &'a [&'a str],
+}
+
+async fn bench(client: &Client, id: &str) -> Done<Value> {
+    client.get(&format!("/jobs/{id}")).await
+}
+
+/// Follow the Bench until it points to a repair: the class, and presses for readings and for the readings taken.
+async fn follow(b: &Browser, client: &Client, sim: &Sim, id: &str) -> Done<(String, usize, usize)> {
+    let (mut presses, mut readings) = (0, 0);
+    for _ in 0..MOST {
+        let view = bench(client, id).await?;
+        if let Some(class) = view["bench"]["repair"].as_str() {
+            b.see(&format!("[data-repair='{class}']")).await?;
+            return Ok((class.into(), presses, readings));
+        }
+        let card = &view["bench"]["next"];
+        let test = card["test"].as_str().ok_or("nothing is proposed")?;
+        b.see(&format!("[data-card='{test}']")).await?;
+        // confirmations are asked once a state; they are not presses of the reading
+        let needs = card["needs"].as_array().cloned().unwrap_or_default();
+        for need in needs.iter().filter(|n| n["confirmed"] == false) {
+            let job = bench(client, id).await?;
+            if job["state"] != card["as_asked"] {
+                client
+                    .step(&job, json!({"kind": "state", "state": card["as_asked"]}))
+                    .await?;
+            }
+            let job = bench(client, id).await?;
+            client
+                .step(&job, json!({"kind": "confirmed", "need": need["id"]}))
+                .await?;
+        }
+        let head = bench(client, id).await?["head"].clone();
+        if card["kind"] == "check" {
+            let value = sim.look(card).await?;
+            let job = bench(client, id).await?;
+            let view = client
+                .step(&job, json!({"kind": "state", "state": card["as_asked"]}))
+                .await?;
+            client
+                .step(
+                    &view,
+                    json!({"kind": "check", "test": test, "outcome": value, "minutes": 1.0}),
+                )
+                .await?;
+        } else {
+            // the page has heard of the confirmations when its button is there
+            b.see(&format!("[data-card='{test}'] [data-capture]"))
+                .await?;
+            b.see("input[name=reading]").await?.send_keys("\n").await?;
+            presses += 1;
+            readings += 1;
+        }
+        for _ in 0..200 {
+            if bench(client, id).await?["head"] != head {
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+    }
+    Err("no repair was found".into())
+}
+
+async fn walk(database: &Database, w: &Walk<'_>) -> Done<f64> {
+    let sim = Sim::start(&program(), w.family, w.faults, 11)?;
+    let server = Server::start(
+        &database.url,
+        &["--demo", "--meter", &sim.meter, "--panel", &sim.panel],
+    )?;
+    let client = Client::sign_in(&server.url, "Signe Lorr").await?;
+    let b = Browser::start(1280, 800).await?;
+    b.sign_in(&server.url, "Signe Lorr").await?;
+    let words = sim.words().await?;
+    let mut view = client.open_as(&words, w.volts, w.drive).await?;
+    for s in w.symptoms {
+        let told = json!({"kind": "symptom", "symptom": s, "yes": true, "by_customer": true});
+        view = client.step(&view, told).await?;
+    }
+    let view = client
+        .open_gate(view, &format!("SIM-{}", w.family.to_uppercase()))
+        .await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{id}/bench", server.url))
+        .await?;
+    let (mut presses, mut readings) = (0, 0);
+    for (k, wanted) in w.classes.iter().enumerate() {
+        let (class, p, r) = follow(&b, &client, &sim, &id).await?;
+        presses += p;
+        readings += r;
+        if class != *wanted {
+            return Err(format!("{}: {class} instead of {wanted}", w.family).into());
+        }
+        // the repair, and its proof: with a second fault the complaint still shows
+        let job = bench(&client, &id).await?;
+        let part = json!({"kind": "part", "new": "new part", "class": class, "minutes": 10.0});
+        let job = client.step(&job, part).await?;
+        let cured = sim.mend(w.faults[k]).await?;
+        if cured != 1 {
+            return Err(format!("{class} cured {cured} faults").into());
+        }
+        if k + 1 < w.classes.len() {
+            let proof = json!({"kind": "proof", "check": "complaint", "result": "fail", "typed": "", "minutes": 3.0});
+            client.step(&job, proof).await?;
+        }
+    }
+    b.page.clone().quit().await?;
+    drop(b);
+    drop(server);
+    Ok(presses as f64 / (readings as f64).max(1.0))
+}
+
+#[tokio::test]
+async fn each_family_is_walked_to_its_fault_with_captured_readings() -> Done {
+    let walks = [
+        Walk {
+            family: "gh48",
+            volts: 48,
+            drive: "geared-hub",
+            faults: &["hall-5v", "brk-stuck:left"],
+            classes: &["brake-left", "motor-cable"],
+            symptoms: &["S02", "S33"],
+        },
+        Walk {
+            family: "ssb36",
+            volts: 36,
+            drive: "chain",
+            faults: &["ctl-br-fet-open"],
+            classes: &["controller"],
+            symptoms: &["S02"],
+        },
+        Walk {
+            family: "rt12",
+            volts: 12,
+            drive: "brushed",
+            faults: &["rt-dir:dir-reverse-plus"],
+            classes: &["direction-switch"],
+            symptoms: &["S40"],
+        },
+        Walk {
+            family: "db72",
+            volts: 72,
+            drive: "chain",
+            faults: &["ctr-coil-open"],
+            classes: &["contactor"],
+            symptoms: &["S02"],
+        },
+    ];
+    let database = Database::with_story().await?;
+    for w in &walks {
+        let presses = walk(&database, w)
+            .await
+            .map_err(|e| format!("{}: {e}", w.family))?;
+        assert!(presses <= 1.0, "{}: {presses} presses a reading", w.family);
+    }
+    database.remove().await
+}
+
+/// Without a meter behind the address the Bench says so and nothing is lost; typing works all the same.
+#[tokio::test]
+async fn a_meter_that_is_gone_is_said_and_typing_works() -> Done {
+    let database = Database::with_story().await?;
+    // an address where nothing listens
+    let server = Server::start(&database.url, &["--demo", "--meter", "127.0.0.1:9"])?;
+    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
+    let view = client.open_as("Dead", 48, "geared-hub").await?;
+    let view = client.open_gate(view, "SIM-GONE").await?;
+    let id = view["id"].as_str().unwrap_or_default();
+    let (status, problem) = client
+        .post(&format!("/jobs/{id}/tests/t-pack-voc/capture"), &json!({}))
+        .await?;
+    assert_eq!(status, 503, "{problem}");
+    assert!(
+        problem["detail"]
+            .as_str()
+            .is_some_and(|d| d.contains("Type the reading")),
+        "{problem}"
+    );
+    let (status, problem) = client
+        .post(&format!("/jobs/{id}/tests/t-group-low/capture"), &json!({}))
+        .await?;
+    assert_eq!(status, 409, "{problem}");
+    let (status, _) = client
+        .post(&format!("/jobs/{id}/tests/t-nowhere/capture"), &json!({}))
+        .await?;
+    assert_eq!(status, 404);
+    let confirmed = client
+        .step(
+            &view,
+            json!({"kind": "confirmed", "need": "probes-shrouded"}),
+        )
+        .await?;
+    let reading = json!({"kind": "reading", "test": "t-pack-voc", "result": "figure", "typed": "50.1", "minutes": 1.0, "insisted": false});
+    let view = client.step(&confirmed, reading).await?;
+    assert_eq!(view["bench"]["evidence"].as_array().map(Vec::len), Some(1));
+    drop(server);
+    database.remove().await
+}

@@ -1,0 +1,109 @@
+//! A reading taken from the meter on the bench.
+
+use crate::App;
+use crate::auth::Who;
+use crate::error::{ApiError, Problem};
+use crate::instruments::Place;
+use crate::work;
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use serde::Serialize;
+use spannung_circuit::Mode;
+use spannung_core::diagnosis::tests::{self, Kind};
+use utoipa::ToSchema;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+use uuid::Uuid;
+
+/// Routes.
+pub fn router() -> OpenApiRouter<App> {
+    OpenApiRouter::new().routes(routes!(capture))
+}
+
+/// What the meter showed, as it would have been typed.
+#[derive(Serialize, ToSchema)]
+struct Captured {
+    typed: String,
+}
+
+/// How a figure is written where a person would type it.
+fn written(low: f64, high: f64) -> String {
+    let one = |v: f64| {
+        if v.is_infinite() {
+            "OL".to_string()
+        } else if v.abs() >= 1000.0 {
+            format!("{v:.0}")
+        } else {
+            format!("{v:.4}")
+        }
+    };
+    let (low, high) = (one(low), one(high));
+    if low == high {
+        high
+    } else {
+        format!("{low}..{high}")
+    }
+}
+
+#[utoipa::path(post, path = "/jobs/{id}/tests/{test}/capture", params(("id" = Uuid, Path), ("test" = String, Path)), responses((status = 200, body = Captured), (status = "4XX", body = Problem), (status = 503, body = Problem)))]
+async fn capture(
+    State(app): State<App>,
+    Who(person): Who,
+    Path((id, test)): Path<(Uuid, String)>,
+) -> Result<Json<Captured>, ApiError> {
+    let Some(instruments) = app.instruments.clone() else {
+        return Err(ApiError::refused(
+            StatusCode::CONFLICT,
+            "no-meter",
+            None,
+            "No meter is connected to this server. Type the reading.",
+        ));
+    };
+    let loaded = work::load(&app, id).await?;
+    let number = loaded.row.number;
+    let asked = work::weigh(&app, loaded.job, person.role, move |w| {
+        let spec = &w.model.tests[tests::find(&w.model.tests, &test)?];
+        let Kind::Probe(p) = &spec.kind else {
+            return None;
+        };
+        let name = |n: usize| w.model.net.nodes[n].clone();
+        let sweeps = p.sweep.is_some();
+        let place = Place {
+            job: number,
+            red: name(p.pair.red),
+            black: name(p.pair.black),
+            shunt_ohms: p.shunt_ohms,
+            element: p.element.map(|e| w.model.net.elements[e].id.clone()),
+            moments: p.moments(&spec.state.bring(&w.job.state)),
+        };
+        Some((p.mode, p.groups, sweeps, place))
+    })
+    .await?;
+    let Some((mode, groups, sweeps, place)) = asked else {
+        return Err(ApiError::not_found("test on this vehicle"));
+    };
+    if groups {
+        return Err(ApiError::refused(
+            StatusCode::CONFLICT,
+            "type-it",
+            None,
+            "Each group is read by hand at the balance plug: type the lowest and the highest.",
+        ));
+    }
+    let shown = instruments.read(mode, &place).await.map_err(|sentence| {
+        ApiError::refused(StatusCode::SERVICE_UNAVAILABLE, "meter", None, sentence)
+    })?;
+    // a current's direction depends on how the clamp lies
+    let (low, high) = match mode {
+        Mode::Amps => (shown.low.abs(), shown.high.abs()),
+        _ => (shown.low, shown.high),
+    };
+    Ok(Json(Captured {
+        typed: if sweeps {
+            written(low, high)
+        } else {
+            written(high, high)
+        },
+    }))
+}
