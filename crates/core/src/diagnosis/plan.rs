@@ -309,6 +309,35 @@ fn hangs_on(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize)
     weakest.map(|(test, _)| test)
 }
 
+/// After a repair that did not end the complaint: the reading that spoke loudest for it is taken once more, now that
+/// it is mended. Gone, there was a second fault; still there, it was another one. Index of its test.
+fn verifies(model: &Model, belief: &Belief, evidence: &[Evidence]) -> Option<usize> {
+    let failed = |e: &Evidence| match e.item {
+        Item::Failed { class } => Some(class),
+        _ => None,
+    };
+    let last = evidence.iter().rposition(|e| failed(e).is_some())?;
+    let class = failed(&evidence[last])?;
+    let test_of = |e: &Evidence| match e.item {
+        Item::Test { test, .. } => Some(test),
+        _ => None,
+    };
+    if evidence[last..].iter().any(|e| test_of(e).is_some()) {
+        return None;
+    }
+    let mut best: Option<(usize, f64)> = None;
+    for (k, e) in evidence[..last].iter().enumerate() {
+        let Some(test) = test_of(e).filter(|t| choose::moved_by(model, class, *t)) else {
+            continue;
+        };
+        let weight = belief.weight(model, k, class);
+        if weight > 0.0 && best.is_none_or(|(_, w)| weight > w) {
+            best = Some((test, weight));
+        }
+    }
+    best.map(|(test, _)| test)
+}
+
 /// A dear repair on a chance that leaves doubt: a test that tells something and costs little beside it comes first,
 /// although one step ahead it does not pay. Its index.
 fn dear(now: &Expected, action: Action, ranked: &[Candidate]) -> Option<usize> {
@@ -360,6 +389,13 @@ pub fn plan(
         (Some((test, _)), None) => Action::Test(test),
         (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
     };
+    if let Some(test) = verifies(model, belief, evidence) {
+        return Plan {
+            action: Action::Again(test),
+            now,
+            after,
+        };
+    }
     let action = match action {
         Action::Repair(class) | Action::Decline(class)
             if now

@@ -233,8 +233,13 @@ impl<'a> Weighed<'a> {
             Action::Again(k) => (
                 "again",
                 format!(
-                    "Take “{}” again: the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault.",
-                    m.tests[k].name
+                    "Take “{}” again: {}",
+                    m.tests[k].name,
+                    if self.job.failed.is_empty() {
+                        "the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault."
+                    } else {
+                        "the repair did not end the complaint. Gone, there was a second fault; still there, it was another."
+                    }
                 ),
                 Some(m.tests[k].id.clone()),
             ),

@@ -94,7 +94,8 @@ impl Weighed<'_> {
                     id: n.id.get_ref().clone(),
                     ask: n.ask.clone(),
                     caution: n.caution.clone(),
-                    confirmed: self.job.confirmed.contains_key(n.id.get_ref()),
+                    // a confirmation that ends on the way to the test is asked for on its card
+                    confirmed: self.job.confirmed_in(n, &test.state.bring(&self.job.state)),
                 })
                 .collect(),
             minutes: candidate.minutes,

@@ -2,7 +2,7 @@
 
 use super::lines::GateAnswer;
 use super::{Job, LIVE_VOLTS};
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, Need};
 use crate::job::entry::{Body, Logged, ReadingResult};
 use crate::job::gate::Stop;
 use crate::reading::{self, Unit};
@@ -11,20 +11,25 @@ use spannung_circuit::state::Wheel;
 use std::collections::BTreeSet;
 use uuid::Uuid;
 
+/// What a state says of the field that a confirmation holds with.
+fn field_of(state: &VehicleState, field: &str) -> String {
+    match field {
+        "wheel" if state.wheel == Wheel::Ground => "ground".into(),
+        "wheel" => "up".into(),
+        "plugs" => state.apart.iter().cloned().collect::<Vec<_>>().join(","),
+        other => state.word(other).unwrap_or_default().into(),
+    }
+}
+
 impl Job {
     pub(super) fn field(&self, field: &str) -> String {
-        match field {
-            "wheel" if self.state.wheel == Wheel::Ground => "ground".into(),
-            "wheel" => "up".into(),
-            "plugs" => self
-                .state
-                .apart
-                .iter()
-                .cloned()
-                .collect::<Vec<_>>()
-                .join(","),
-            other => self.state.word(other).unwrap_or_default().into(),
-        }
+        field_of(&self.state, field)
+    }
+
+    /// Is a precondition confirmed, and will it still be when the vehicle has been brought to a state?
+    pub fn confirmed_in(&self, need: &Need, state: &VehicleState) -> bool {
+        let said = self.confirmed.get(need.id.get_ref());
+        said.is_some_and(|v| *v == field_of(state, &need.holds_while))
     }
 
     /// Bring the vehicle to a state; confirmations that spoke of another state end.
