@@ -23,6 +23,8 @@ struct Cli {
     command: Command,
 }
 
+// read once at the start: the size of a variant does not matter
+#[allow(clippy::large_enum_variant)]
 #[derive(Subcommand)]
 enum Command {
     /// Serve the page and the API.

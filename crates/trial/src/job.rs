@@ -1,6 +1,6 @@
 //! One simulated job, from the complaint to the proved repair.
 
-use crate::policy::{Lists, Policy, decide};
+use crate::policy::{Lists, Point, Policy, decide};
 use spannung_circuit::FaultCase;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
@@ -198,11 +198,13 @@ pub fn play(
     {
         let (action, candidate) = decide(
             setting.policy,
-            known,
-            &belief,
-            &evidence,
-            &situation,
-            &setting.prices,
+            Point {
+                model: known,
+                belief: &belief,
+                evidence: &evidence,
+                situation: &situation,
+                prices: &setting.prices,
+            },
             &list,
             &mut place,
         );

@@ -96,17 +96,35 @@ impl Lists {
     }
 }
 
+/// How a job stands when something is decided.
+#[derive(Clone, Copy)]
+pub struct Point<'a> {
+    /// What is believed.
+    pub model: &'a Model,
+    /// Shares now.
+    pub belief: &'a Belief,
+    /// Evidence so far.
+    pub evidence: &'a [Evidence],
+    /// How things stand.
+    pub situation: &'a Situation,
+    /// Prices of the shop.
+    pub prices: &'a Prices,
+}
+
 /// What the policy does now. `list` is its order of tests or classes, `done` how far it has come in it.
 pub fn decide(
     policy: Policy,
-    model: &Model,
-    belief: &Belief,
-    evidence: &[Evidence],
-    situation: &Situation,
-    prices: &Prices,
+    at: Point<'_>,
     list: &[usize],
     done: &mut usize,
 ) -> (Action, Option<Candidate>) {
+    let Point {
+        model,
+        belief,
+        evidence,
+        situation,
+        prices,
+    } = at;
     if policy == Policy::Swap {
         let next = list.get(*done).copied();
         *done += 1;
