@@ -174,3 +174,26 @@ fn the_vehicle_brings_its_own_cautions() {
         }
     }
 }
+
+/// A probe on a wire is found on the face of its plug, whether the file calls the wire by pin or by what it carries.
+#[test]
+fn probes_on_wires_have_their_pins_on_the_face() {
+    for m in &world().1 {
+        for t in &m.tests {
+            let Kind::Probe(p) = &t.kind else { continue };
+            let red = &m.net.nodes[p.pair.red];
+            let on_wire = red.ends_with(".c") || red.ends_with(".d");
+            if on_wire && p.element.is_none() && !t.id.starts_with("block") {
+                let face = t.face.as_ref();
+                let pin = face.and_then(|f| f.red_pin).map(|p| p.to_string());
+                assert_eq!(
+                    pin.as_deref(),
+                    red.split('.').nth(1),
+                    "{}: {}",
+                    m.profile.family.id,
+                    t.id
+                );
+            }
+        }
+    }
+}

@@ -324,7 +324,7 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
     let (status, sound) = circuit("").await?;
     assert_eq!(status, 200);
     assert!(
-        sound.starts_with("vehicle, battery in, display on"),
+        sound.starts_with("vehicle, battery in, switched on"),
         "{sound}"
     );
     assert!(sound.contains("\nRtie") && sound.trim_end().ends_with(".end"));

@@ -216,7 +216,17 @@ pub fn build(
             id: p.id.get_ref().clone(),
             name: p.name.clone(),
             why: p.why.clone(),
-            face: face_of(profile, &p.red, &p.black, &p.state),
+            // a wire called by what it carries is found on the plug by its pin
+            face: if p.red.is_empty() {
+                None
+            } else {
+                face_of(
+                    profile,
+                    &net.nodes[pair.red],
+                    &net.nodes[pair.black],
+                    &p.state,
+                )
+            },
             kind: Kind::Probe(Probe {
                 mode,
                 pair,

@@ -120,9 +120,12 @@ impl Weighed<'_> {
             });
         }
         let limit = self.role.risk_limit(self.model.profile.family.full_volts());
-        (test.risk > limit).then(|| match self.role {
-            Role::Trainee => "For a technician: ask one to do it.".into(),
-            _ => "For a specialist: refer it, or ask one.".into(),
+        (test.risk > limit).then(|| {
+            if test.risk <= Role::Technician.risk_limit(0.0) {
+                "For a technician: ask one to do it.".into()
+            } else {
+                "For a specialist: refer it, or ask one.".into()
+            }
         })
     }
 

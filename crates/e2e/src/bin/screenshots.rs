@@ -2,6 +2,8 @@
 //!
 //! `DATABASE_URL=… cargo run -p spannung-e2e --bin screenshots [FOLDER]`
 
+use serde_json::json;
+use spannung_e2e::api::Api;
 use spannung_e2e::{Browser, Client, Database, Done, Server};
 use std::path::PathBuf;
 
@@ -77,6 +79,62 @@ async fn main() -> Done {
     shot("12-proof.png").await?;
     open(format!("/jobs/{}/hand-back", id(401)), "[data-closed]").await?;
     shot("13-hand-back.png").await?;
+    // the other families, as they stand after the gate and the first answers
+    for (file, words, volts, drive, symptom, sticker) in [
+        (
+            "17-bench-dirt-bike.png",
+            "Key on, the dash lights, nothing moves",
+            72,
+            "chain",
+            "S02",
+            "SP-0790",
+        ),
+        (
+            "18-bench-toy.png",
+            "Our toy car drives only backwards",
+            12,
+            "brushed",
+            "S40",
+            "SP-0791",
+        ),
+    ] {
+        let job = client.open_as(words, volts, drive).await?;
+        let told = json!({"kind": "symptom", "symptom": symptom, "yes": true, "by_customer": true});
+        let job = client.step(&job, told).await?;
+        let mut job = client.open_gate(job, sticker).await?;
+        let path = format!("/jobs/{}/bench", job["id"].as_str().unwrap_or_default());
+        for _ in 0..40 {
+            let card = job["bench"]["next"].clone();
+            if card["kind"] != "check" {
+                break;
+            }
+            // a careful owner: all is as it should be but what was told
+            let bands = card["bands"].as_array().cloned().unwrap_or_default();
+            let usual = bands
+                .first()
+                .map(|b| b["value"].clone())
+                .unwrap_or_default();
+            let seen = match card["sign"].as_str() {
+                Some("directions") => json!("one"),
+                Some("motor") => json!("silent"),
+                _ => usual,
+            };
+            job = client
+                .step(&job, json!({"kind": "state", "state": card["as_asked"]}))
+                .await?;
+            for need in card["needs"].as_array().cloned().unwrap_or_default() {
+                job = client
+                    .step(&job, json!({"kind": "confirmed", "need": need["id"]}))
+                    .await?;
+            }
+            let check =
+                json!({"kind": "check", "test": card["test"], "outcome": seen, "minutes": 0.5});
+            job = client.step(&job, check).await?;
+        }
+        open(path, "[data-card], [data-repair], [data-verdict]").await?;
+        b.see("[data-forecast]").await?;
+        shot(file).await?;
+    }
     b.size(980, 1240).await?;
     let report = format!("/jobs/{}/report?copy=customer", id(401));
     open(report, "[data-title-block]").await?;

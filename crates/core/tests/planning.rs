@@ -1,0 +1,161 @@
+//! The plan: when to measure, when to mend, when to ask, and what the rest of a job will take.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+use spannung_circuit::Profile;
+use spannung_core::catalogue::Catalogue;
+use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::plan::{self, Action, Plan, Prices};
+use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
+use std::sync::OnceLock;
+
+fn model() -> &'static Model {
+    static M: OnceLock<Model> = OnceLock::new();
+    M.get_or_init(|| {
+        let catalogue = Catalogue::shipped().unwrap();
+        let profile = Profile::new(catalogue.family(36, "chain").unwrap(), &[]).unwrap();
+        Model::build(&catalogue, &profile).unwrap()
+    })
+}
+
+fn told(id: &str) -> Evidence {
+    Evidence {
+        entry: id.into(),
+        item: Item::Symptom {
+            id: id.into(),
+            yes: true,
+            customer: true,
+        },
+    }
+}
+
+fn read(test: &str, volts: f64) -> Evidence {
+    let test_index = model().tests.iter().position(|t| t.id == test);
+    Evidence {
+        entry: format!("{test} {volts}"),
+        item: Item::Test {
+            test: test_index.unwrap_or_else(|| panic!("no test {test}")),
+            answer: Answer::Figure {
+                low: volts,
+                high: volts,
+            },
+            column: None,
+        },
+    }
+}
+
+fn class(id: &str) -> usize {
+    model().class(id).unwrap()
+}
+
+fn decide(evidence: &[Evidence], prices: &Prices) -> (Plan, Belief) {
+    let m = model();
+    let belief = Belief::of(m, evidence);
+    let situation = Situation {
+        risk_limit: 3,
+        closed: evidence
+            .iter()
+            .filter_map(|e| match e.item {
+                Item::Test { test, .. } => Some(m.tests[test].id.clone()),
+                _ => None,
+            })
+            .collect(),
+        ..Situation::default()
+    };
+    let ranked = choose::rank(m, &belief, &situation);
+    let plan = plan::plan(m, &belief, evidence, &situation, prices, &ranked);
+    (plan, belief)
+}
+
+/// A shorted power transistor of the low-side switch: the return stands at ground with the throttle shut, dead too.
+fn shorted() -> Vec<Evidence> {
+    vec![
+        told("S11"),
+        read("t-br-a2-shut", 0.02),
+        read("t-br-fet", 0.006),
+        read("t-br-diode", 0.001),
+    ]
+}
+
+#[test]
+fn before_anything_is_read_it_measures() {
+    let (plan, _) = decide(&[told("S02")], &Prices::default());
+    assert!(matches!(plan.action, Action::Test(_)), "{:?}", plan.action);
+    // the order is one of chance to cost, and no try is counted twice
+    let rates: Vec<f64> = plan
+        .now
+        .order
+        .iter()
+        .map(|t| t.chance / (t.minutes + t.part_minutes))
+        .collect();
+    assert!(rates.windows(2).all(|w| w[0] >= w[1]), "{rates:?}");
+    assert!(plan.now.order.iter().map(|t| t.chance).sum::<f64>() <= 1.0 + 1e-9);
+}
+
+#[test]
+fn readings_that_agree_end_in_the_repair() {
+    let (plan, belief) = decide(&shorted(), &Prices::default());
+    assert!(belief.classes(model())[class("controller")] > 0.9);
+    assert_eq!(plan.action, Action::Repair(class("controller")));
+}
+
+#[test]
+fn what_hangs_on_one_reading_is_read_again_before_a_part_is_bought() {
+    let one = [told("S12"), read("t-br-fet", 0.006)];
+    let (plan, _) = decide(&one, &Prices::default());
+    let repair = Action::Repair(class("controller"));
+    assert_ne!(plan.action, repair, "a single reading buys no controller");
+}
+
+#[test]
+fn a_repair_above_the_owners_limit_is_asked_about() {
+    let tight = Prices {
+        most_cents: Some(2_000),
+        ..Prices::default()
+    };
+    let (plan, _) = decide(&shorted(), &tight);
+    assert_eq!(plan.action, Action::Decline(class("controller")));
+}
+
+#[test]
+fn a_failed_repair_puts_the_class_down_and_asks_for_its_reading_again() {
+    let mut evidence = shorted();
+    let before = Belief::of(model(), &evidence);
+    evidence.push(Evidence {
+        entry: "failed".into(),
+        item: Item::Failed {
+            class: class("controller"),
+        },
+    });
+    let (plan, after) = decide(&evidence, &Prices::default());
+    let share = |b: &Belief| b.classes(model())[class("controller")];
+    assert!(share(&after) < 0.05 * share(&before));
+    assert!((after.shares.iter().sum::<f64>() - 1.0).abs() < 1e-9);
+    assert!(matches!(plan.action, Action::Again(_)), "{:?}", plan.action);
+    // read as it should be now: a second fault, so every other class may be it
+    evidence.push(read("t-br-a2-shut", 37.5));
+    let (next, _) = decide(&evidence, &Prices::default());
+    assert!(
+        !matches!(next.action, Action::Again(_)),
+        "asked once, not for ever"
+    );
+}
+
+#[test]
+fn the_forecast_is_the_same_twice_and_in_order() {
+    let m = model();
+    let belief = Belief::of(m, &[told("S02")]);
+    let situation = Situation {
+        risk_limit: 3,
+        ..Situation::default()
+    };
+    let once = |seed| plan::forecast(m, &belief, &situation, &Prices::default(), seed);
+    let (a, b) = (once(5), once(5));
+    assert_eq!(a, b);
+    assert!(a.minutes.windows(2).all(|w| w[0] <= w[1]), "{a:?}");
+    assert!(a.cents.windows(2).all(|w| w[0] <= w[1]), "{a:?}");
+    // more is known, less is to come
+    let known = Belief::of(m, &shorted());
+    let sure = plan::forecast(m, &known, &situation, &Prices::default(), 5);
+    assert!(sure.minutes[2] < a.minutes[2], "{sure:?} against {a:?}");
+}
