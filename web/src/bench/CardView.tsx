@@ -354,7 +354,7 @@ export const CardView = ({
               {card.state.map((s) => (
                 <Chip key={s.field} ok={s.ok} text={s.text} />
               ))}
-              {!stands && blocked === undefined && (
+              {!stands && blocked === undefined && needs.length === 0 && (
                 <Button
                   onClick={() => {
                     send(

@@ -102,10 +102,11 @@ export const MinutesCell = ({ job }: { job: JobView }) => {
       <Small> spent </Small>
       {job.bench && job.closed == null ? (
         <span data-forecast={played ? job.head : undefined}>
+          {played ? "" : "≈ "}
           {minutes(mid ?? 0)}
           <Small>
             {" "}
-            to go{played ? "" : ", about"} ({minutes(low ?? 0)}–{minutes(high ?? 0)})
+            to go ({minutes(low ?? 0)}–{minutes(high ?? 0)})
           </Small>
         </span>
       ) : null}
