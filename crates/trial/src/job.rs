@@ -95,13 +95,7 @@ pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Sit
 /// Minutes of a class's repair, with the access that is not yet open.
 fn repair_minutes(model: &Model, class: usize, situation: &Situation) -> f64 {
     let c = &model.classes[class];
-    let access = if situation.opened.contains(&c.access) {
-        0.0
-    } else {
-        let place = model.profile.family.access.get(&c.access);
-        place.map_or(0.0, |a| a.minutes)
-    };
-    c.minutes + access
+    c.minutes + choose::access_minutes(model, &c.access, situation)
 }
 
 /// Two cases that no test tells apart: every predicted outcome distribution agrees.

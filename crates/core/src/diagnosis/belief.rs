@@ -19,7 +19,7 @@ const SHOWS: f64 = 0.35;
 const PACK_SIGMA: f64 = 0.05;
 const PACK_SIGMA_LEAD: f64 = 0.028;
 /// Log weight of a suspect ruled out (or in) by hand.
-const BY_HAND: f64 = 8.0;
+pub const BY_HAND: f64 = 8.0;
 
 /// What came out of a test.
 #[derive(Debug, Clone, PartialEq)]

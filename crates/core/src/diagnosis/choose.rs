@@ -52,19 +52,19 @@ impl Candidate {
     }
 }
 
+/// Minutes to open a place, none when it is open already.
+pub fn access_minutes(model: &Model, code: &str, situation: &Situation) -> f64 {
+    if situation.opened.contains(code) {
+        return 0.0;
+    }
+    let place = model.profile.family.access.get(code);
+    place.map_or(0.0, |a| a.minutes)
+}
+
 /// Minutes to do a test now: (all, state, access).
 pub fn minutes(model: &Model, test: &Test, situation: &Situation) -> (f64, f64, f64) {
     let state = test.state.minutes_from(&situation.state);
-    let access = if situation.opened.contains(&test.access) {
-        0.0
-    } else {
-        model
-            .profile
-            .family
-            .access
-            .get(&test.access)
-            .map_or(0.0, |a| a.minutes)
-    };
+    let access = access_minutes(model, &test.access, situation);
     (test.minutes + state + access, state, access)
 }
 

@@ -8,7 +8,7 @@
 //! its minutes are never worth it.
 
 use crate::desks::money::{Bands, usual_bands};
-use crate::diagnosis::belief::{Belief, Evidence, Item};
+use crate::diagnosis::belief::{BY_HAND, Belief, Evidence, Item};
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::predict::{Model, Suspicion};
 use crate::diagnosis::rows::Rows;
@@ -32,14 +32,14 @@ const SMALL: f64 = 1e-4;
 const LIKELY: f64 = 0.12;
 /// The same for a repair that needs no part: a reset, a plug pushed home.
 const LIKELY_FREE: f64 = 0.1;
+/// Nor is a vehicle handed back as sound below this.
+const LIKELY_SOUND: f64 = 0.6;
 /// Above this nothing more is asked before a dear repair.
 const SURE: f64 = 0.9;
 /// A test before a dear repair tells at least so many bits …
 const TELLS_BITS: f64 = 0.08;
 /// … and takes at most this share of what a wrong repair is expected to cost.
 const BESIDE: f64 = 0.25;
-/// Nor is a vehicle handed back as sound below this.
-const LIKELY_SOUND: f64 = 0.6;
 /// Tests looked at for their expected cost, best rate first.
 const LOOKED_AT: usize = 24;
 
@@ -125,14 +125,7 @@ pub struct Costs {
 impl Costs {
     /// Costs of every class, of handing back last.
     pub fn of(model: &Model, situation: &Situation, prices: &Prices) -> Self {
-        let access = |code: &str| {
-            if situation.opened.contains(code) {
-                0.0
-            } else {
-                let place = model.profile.family.access.get(code);
-                place.map_or(0.0, |a| a.minutes)
-            }
-        };
+        let access = |code: &str| choose::access_minutes(model, code, situation);
         let mut tries: Vec<Try> = model
             .classes
             .iter()
@@ -216,7 +209,7 @@ pub struct Plan {
 }
 
 /// Shares of the classes, and of “nothing wrong” last.
-pub fn with_nothing(model: &Model, belief: &Belief) -> Vec<f64> {
+fn with_nothing(model: &Model, belief: &Belief) -> Vec<f64> {
     let mut shares = belief.classes(model);
     shares.push(belief.others(model).0);
     shares
@@ -351,8 +344,8 @@ fn dear(now: &Expected, action: Action, ranked: &[Candidate]) -> Option<usize> {
     ranked.iter().find(worth).map(|c| c.test)
 }
 
-/// Decide. `ranked` are the tests worth doing, best first; the first of them is done while any of the best is worth
-/// its minutes.
+/// Decide. `ranked` are the tests worth doing, best first. An action to test says that measuring goes on: which test is
+/// done is for [`choose`] to say, by information per minute.
 pub fn plan(
     model: &Model,
     belief: &Belief,
@@ -537,7 +530,7 @@ fn play(
                 }
                 for (h, share) in model.hypotheses.iter().zip(belief.shares.iter_mut()) {
                     if h.class == Some(class) {
-                        *share *= 3e-4;
+                        *share *= (-BY_HAND).exp();
                     }
                 }
                 let sum: f64 = belief.shares.iter().sum();
