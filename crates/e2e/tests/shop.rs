@@ -55,19 +55,19 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[data-new-job]").await?;
     b.fill("#words", "Goes in circles since the last summer")
         .await?;
-    b.press("[aria-label='12 V']").await?;
+    b.press("[aria-label='24 V']").await?;
     b.press("[aria-label='brushed toy']").await?;
     b.read("No suspects for this vehicle").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-51", "12,6").await?;
+    shop.close_gate("B-51", "25,2").await?;
     b.press("[data-to-bench]").await?;
     b.see("[data-no-suspects]").await?;
     b.fill("input[name=twin]", "Ride-on 9, drives well").await?;
     b.press("[data-twin]").await?;
     b.read("Ride-on 9, drives well").await?;
-    point(b, "reference", "Left motor, pedal down", "12.4").await?;
-    point(b, "reference", "Block at rest", "12.8").await?;
-    point(b, "this", "Block at rest", "12.7").await?;
+    point(b, "reference", "Left motor, pedal down", "24.4").await?;
+    point(b, "reference", "Block at rest", "25.6").await?;
+    point(b, "this", "Block at rest", "25.5").await?;
     b.see("[data-point='Block at rest'][data-verdict=as-expected]")
         .await?;
     point(b, "this", "Left motor, pedal down", "0.3").await?;
@@ -81,7 +81,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[data-form=point] [data-take]").await?;
     b.read("is in ohms; this point is read in volts").await?;
     // the points are kept for the next one, where they are unverified
-    b.fill("input[name=keep-sheet]", "Green tractor, 12 V")
+    b.fill("input[name=keep-sheet]", "Green tractor, 24 V")
         .await?;
     b.press("[data-keep-points]").await?;
     b.read("Kept with 2 points").await?;
@@ -90,7 +90,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     go(&shop, &id, "repair").await?;
     b.fill("input[name=old]", "Left motor").await?;
     pick(b, "fate", "recycled").await?;
-    b.fill("input[name=new]", "Motor, 12 V").await?;
+    b.fill("input[name=new]", "Motor, 24 V").await?;
     pick(b, "mends", "motor").await?;
     b.fill("input[name=minutes]", "25").await?;
     b.press("[data-add-part]").await?;
@@ -111,7 +111,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
         "The left motor was burnt.",
         "Left motor, pedal down",
         "0.30 V",
-        "12.4 V",
+        "24.4 V",
         "To pay, tax included",
     ] {
         b.read(text).await?;
@@ -128,15 +128,15 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.page.goto(&shop.server.url).await?;
     b.press("[data-new-job]").await?;
     b.fill("#words", "Same toy, dead").await?;
-    b.press("[aria-label='12 V']").await?;
+    b.press("[aria-label='24 V']").await?;
     b.press("[aria-label='brushed toy']").await?;
     b.press("[data-to-gate]").await?;
-    shop.close_gate("B-52", "12,6").await?;
+    shop.close_gate("B-52", "25,2").await?;
     b.press("[data-to-bench]").await?;
-    b.press("[data-use-sheet='Green tractor, 12 V']").await?;
+    b.press("[data-use-sheet='Green tractor, 24 V']").await?;
     b.see("[data-point='Block at rest'] [data-unverified]")
         .await?;
-    point(b, "reference", "Block at rest", "12.9").await?;
+    point(b, "reference", "Block at rest", "25.8").await?;
     b.gone("[data-point='Block at rest'] [data-unverified]")
         .await?;
     shop.close().await
