@@ -5,25 +5,25 @@ use crate::family::{Motor, Shows};
 use crate::fault::FaultCase;
 use crate::netlist::{Netlist, Part};
 use crate::profile::Profile;
-use crate::solve::{Circuit, Solution};
+use crate::solve::{Circuit, Draw, Solution};
 use crate::state::{
     Battery, Brake, Crank, Direction, Foot, Key, Range, Throttle, VehicleState, Wheel,
 };
+use std::cell::RefCell;
 use std::collections::BTreeMap;
+use std::rc::Rc;
 
-/// A vehicle with one fault (or none) at hand, to be looked at.
-#[derive(Debug, Clone, Copy)]
+/// A vehicle with one fault (or none) at hand, to be looked at. What one look has solved the next one finds.
+#[derive(Debug)]
 pub struct Scene<'a> {
     /// This vehicle.
     pub profile: &'a Profile,
     /// Its netlist.
     pub net: &'a Netlist,
-    /// Compiled with the fault.
-    pub circuit: &'a Circuit,
-    /// Component deviations, as for [`Circuit::solve`].
-    pub z: &'a [f64],
-    /// Direct signs of the fault.
-    pub signs: &'a BTreeMap<String, String>,
+    circuit: &'a Circuit,
+    draw: Draw,
+    signs: &'a BTreeMap<String, String>,
+    solved: RefCell<BTreeMap<(VehicleState, u8), Rc<Solution>>>,
 }
 
 /// A bus that is fed through more than this (a precharge resistor alone) collapses as soon as the motor draws.
@@ -40,12 +40,31 @@ impl<'a> Scene<'a> {
         circuit: &'a Circuit,
         case: Option<&'a FaultCase>,
     ) -> Self {
+        Self::drawn(
+            profile,
+            net,
+            circuit,
+            &[],
+            case.map_or(&NO_SIGNS, |c| &c.signs),
+        )
+    }
+
+    /// Scene of a circuit compiled with its faults: `z` component deviations as for [`Circuit::solve`], `signs` what the
+    /// faults show by themselves.
+    pub fn drawn(
+        profile: &'a Profile,
+        net: &'a Netlist,
+        circuit: &'a Circuit,
+        z: &[f64],
+        signs: &'a BTreeMap<String, String>,
+    ) -> Self {
         Self {
             profile,
             net,
             circuit,
-            z: &[],
-            signs: case.map_or(&NO_SIGNS, |c| &c.signs),
+            draw: circuit.draw(z),
+            signs,
+            solved: RefCell::default(),
         }
     }
 
@@ -63,8 +82,11 @@ impl<'a> Scene<'a> {
         }
     }
 
-    fn solve(&self, state: &VehicleState, step: u8) -> Solution {
-        self.circuit.solve(state, step, self.z, &[])
+    fn solve(&self, state: &VehicleState, step: u8) -> Rc<Solution> {
+        let key = (state.clone(), step);
+        let mut solved = self.solved.borrow_mut();
+        let fresh = || Rc::new(self.circuit.solve_drawn(state, step, &self.draw, &[], None));
+        Rc::clone(solved.entry(key).or_insert_with(fresh))
     }
 
     /// Does this vehicle have what a computed sign is about?
@@ -384,7 +406,7 @@ impl<'a> Scene<'a> {
         )
     }
 
-    fn dead(&self, motor_apart: bool) -> Solution {
+    fn dead(&self, motor_apart: bool) -> Rc<Solution> {
         let mut apart = std::collections::BTreeSet::from(["dock".to_string()]);
         if motor_apart {
             apart.insert("motor".into());

@@ -1,7 +1,7 @@
 //! The instrument on two points.
 
 use crate::netlist::{Netlist, NodeId};
-use crate::solve::{Circuit, Extra, Solution};
+use crate::solve::{Circuit, Draw, Extra, Solution};
 use crate::state::VehicleState;
 use serde::{Deserialize, Serialize};
 
@@ -74,24 +74,33 @@ pub struct Meter {
 }
 
 impl Meter {
-    /// Does reading need its own solve, or does it ride on the state's?
-    pub fn own_solve(&self) -> bool {
-        self.mode == Mode::Diode || self.shunt_ohms.is_some()
+    /// What the meter itself puts on the circuit, so that the reading needs a solve of its own: an added load, the
+    /// source of the diode range.
+    pub fn extras(&self) -> Vec<Extra> {
+        let (r, b) = (self.pair.red, self.pair.black);
+        let load = self.shunt_ohms.map(|ohms| Extra::Load(r, b, ohms));
+        let source = Extra::Inject(r, b, DIODE_VOLTS, DIODE_OHMS);
+        let diode = (self.mode == Mode::Diode).then_some(source);
+        load.into_iter().chain(diode).collect()
     }
 
     /// The pair that must be known to the circuit's order.
     pub fn own_pair(&self) -> Option<(NodeId, NodeId)> {
-        self.own_solve().then_some((self.pair.red, self.pair.black))
+        (!self.extras().is_empty()).then_some((self.pair.red, self.pair.black))
     }
 
-    /// Read from a solved state; for [`Self::own_solve`] meters use [`Self::read_alone`].
+    /// Read from a state that was solved with [`Self::extras`].
     pub fn read(&self, circuit: &Circuit, s: &Solution) -> Shown {
         let (r, b) = (self.pair.red, self.pair.black);
         match self.mode {
-            Mode::Volts | Mode::Diode => Shown::Value(match circuit.source_ohms(s, r, b) {
+            Mode::Volts => Shown::Value(match circuit.source_ohms(s, r, b) {
                 Some(ohms) => (s.volts[r] - s.volts[b]) * METER_OHMS / (METER_OHMS + ohms),
                 None => 0.0,
             }),
+            Mode::Diode => match s.volts[r] - s.volts[b] {
+                volts if volts > DIODE_OL => Shown::OverRange,
+                volts => Shown::Value(volts),
+            },
             Mode::Ohms | Mode::Milliohms => match circuit.source_ohms(s, r, b) {
                 Some(ohms) if ohms < OL_OHMS => Shown::Value(ohms),
                 _ => Shown::OverRange,
@@ -100,31 +109,15 @@ impl Meter {
         }
     }
 
-    /// Solve with the meter's own load or injection and read.
-    pub fn read_alone(
-        &self,
-        circuit: &Circuit,
-        state: &VehicleState,
-        step: u8,
-        z: &[f64],
-    ) -> Shown {
-        let (r, b) = (self.pair.red, self.pair.black);
-        let mut extras = Vec::new();
-        if let Some(ohms) = self.shunt_ohms {
-            extras.push(Extra::Load(r, b, ohms));
+    /// Solve a state and read; a meter that loads the circuit is put on it as it stands.
+    pub fn measure(&self, circuit: &Circuit, state: &VehicleState, step: u8, draw: &Draw) -> Shown {
+        let s = circuit.solve_drawn(state, step, draw, &[], None);
+        let extras = self.extras();
+        if extras.is_empty() {
+            return self.read(circuit, &s);
         }
-        if self.mode == Mode::Diode {
-            extras.push(Extra::Inject(r, b, DIODE_VOLTS, DIODE_OHMS));
-            let s = circuit.solve(state, step, z, &extras);
-            let volts = s.volts[r] - s.volts[b];
-            return if volts > DIODE_OL {
-                Shown::OverRange
-            } else {
-                Shown::Value(volts)
-            };
-        }
-        let s = circuit.solve(state, step, z, &extras);
-        self.read(circuit, &s)
+        let loaded = circuit.solve_drawn(state, step, draw, &extras, Some(&s));
+        self.read(circuit, &loaded)
     }
 }
 

@@ -58,19 +58,49 @@ pub struct Circuit {
 #[derive(Debug)]
 struct Plan {
     n: usize,
-    order: Vec<usize>,
+    pivots: Vec<Pivot>,
+    /// place of each node in the order
+    place: Vec<u32>,
+    /// elements whose device state is searched for
+    active: Vec<usize>,
     /// position in the value array of (row, column), `NONE` where zero.
     pos: Vec<u32>,
     nnz: usize,
-    /// for each pivot: the later nodes coupled to it
-    coupled: Vec<Vec<usize>>,
-    /// for each pivot: position of its diagonal, and of (row, pivot), (pivot, row) per later node
-    diagonal: Vec<u32>,
-    below: Vec<Vec<(u32, u32)>>,
-    /// for each pivot, row-major over its later nodes: target positions (row, column)
-    targets: Vec<Vec<u32>>,
+    /// of all pivots one after the other: what each is coupled to
+    coupled: Vec<Coupled>,
+    /// of all pivots one after the other, row-major over the later nodes of each: positions (row, column)
+    targets: Vec<u32>,
     /// for each element: positions (a,a) (b,b) (a,b) (b,a)
     stamps: Vec<[u32; 4]>,
+}
+
+/// One step of the elimination.
+#[derive(Debug)]
+struct Pivot {
+    node: u32,
+    /// position of its diagonal
+    diagonal: u32,
+    /// place of the first later node coupled to it, `NONE` at a root
+    parent: u32,
+    /// where its part of `coupled` begins, and how long it is
+    start: u32,
+    count: u32,
+    /// where its part of `targets` begins
+    targets: u32,
+}
+
+/// A later node coupled to a pivot, with the positions (node, pivot) and (pivot, node).
+#[derive(Debug)]
+struct Coupled {
+    node: u32,
+    row: u32,
+    column: u32,
+}
+
+impl Plan {
+    fn coupled(&self, pivot: &Pivot) -> &[Coupled] {
+        &self.coupled[pivot.start as usize..(pivot.start + pivot.count) as usize]
+    }
 }
 
 /// Node voltages of one state, with the factors kept for source-resistance questions.
@@ -84,7 +114,11 @@ pub struct Solution {
     pub hiccup: bool,
     /// Number of linear solves it took.
     pub rounds: usize,
-    factors: Vec<f64>,
+    /// Factors of all lanes it was solved with, place by place, and its own lane.
+    factors: Arc<Vec<f64>>,
+    lanes: usize,
+    lane: usize,
+    devices: Vec<Device>,
     pub(crate) conducts: Vec<Linear>,
 }
 
@@ -113,11 +147,64 @@ pub(crate) enum LinearKind {
 }
 
 /// Component values of one draw.
-struct Draw<'a> {
+#[derive(Debug, Clone)]
+pub struct Draw {
     /// Multiplier of each element's value.
-    values: &'a [f64],
+    values: Vec<f64>,
     /// Multiplier of the resistance a fault adds: log-normal, sigma 0.35, one draw for the fault.
     series: f64,
+}
+
+/// One of several circuits of one vehicle that are solved side by side: the same elements and order, other values.
+#[derive(Debug, Clone, Copy)]
+pub struct Lane<'a> {
+    /// Circuit.
+    pub circuit: &'a Circuit,
+    /// Its component values.
+    pub draw: &'a Draw,
+    /// A solution of the same circuit in the same state with other values: its device states are where the search
+    /// begins. Without it everything begins switched off, as a vehicle does.
+    pub near: Option<&'a Solution>,
+}
+
+/// A vehicle state with what it means for each element, looked up once for all lanes and rounds.
+struct Moment<'a> {
+    state: &'a VehicleState,
+    step: u8,
+    /// Is its plug joined?
+    joined: Vec<bool>,
+    /// Does its condition hold?
+    holds: Vec<bool>,
+}
+
+impl<'a> Moment<'a> {
+    fn of(elements: &[Element], state: &'a VehicleState, step: u8) -> Self {
+        let joined = |e: &Element| e.plug.as_ref().is_none_or(|p| !state.apart.contains(p));
+        let holds = |e: &Element| match &e.part {
+            Part::Source { when, .. } | Part::Switch { when, .. } | Part::Relay { when, .. } => {
+                when.holds(state)
+            }
+            _ => true,
+        };
+        Self {
+            state,
+            step,
+            joined: elements.iter().map(joined).collect(),
+            holds: elements.iter().map(holds).collect(),
+        }
+    }
+}
+
+/// How far the search for the device states of one lane is.
+struct Search {
+    devices: Vec<Device>,
+    flips: Vec<u8>,
+    linear: Vec<Linear>,
+    volts: Vec<f64>,
+    island: Vec<usize>,
+    hiccup: bool,
+    rounds: usize,
+    settled: bool,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -162,58 +249,89 @@ impl Circuit {
     }
 
     /// Solve for a state and rotor step. `z` gives each element's deviation in units of its spread
-    /// (missing = 0); bridges of the fault count as elements after the netlist's own.
+    /// (missing = 0); bridges of the fault count as elements after the netlist's own, and the last one is the
+    /// deviation of the resistance a fault adds.
     pub fn solve(&self, state: &VehicleState, step: u8, z: &[f64], extras: &[Extra]) -> Solution {
-        let mut devices: Vec<Device> = self
-            .elements
-            .iter()
-            .map(|e| match e.part {
-                Part::Diode { .. } => Device::Off,
-                Part::Regulator { .. } => Device::Off,
-                Part::OpenCollector { .. } | Part::Ratio { .. } | Part::Relay { .. } => Device::Off,
-                _ => Device::Passive,
-            })
-            .collect();
-        let mut flips = vec![0u8; self.elements.len()];
-        let mut hiccup = false;
-        let mut rounds = 0;
-        let values: Vec<f64> = (0..self.elements.len()).map(|k| self.value(k, z)).collect();
-        let z = Draw {
-            values: &values,
+        self.solve_drawn(state, step, &self.draw(z), extras, None)
+    }
+
+    /// Component values of a draw: `z` as for [`Self::solve`].
+    pub fn draw(&self, z: &[f64]) -> Draw {
+        Draw {
+            values: (0..self.elements.len()).map(|k| self.value(k, z)).collect(),
             series: (0.35 * z.get(self.elements.len()).copied().unwrap_or(0.0)).exp(),
+        }
+    }
+
+    /// As [`Self::solve`], with the values of a draw made before and a search that begins at another solution.
+    pub fn solve_drawn(
+        &self,
+        state: &VehicleState,
+        step: u8,
+        draw: &Draw,
+        extras: &[Extra],
+        near: Option<&Solution>,
+    ) -> Solution {
+        let lane = Lane {
+            circuit: self,
+            draw,
+            near,
         };
-        let mut linear: Vec<Linear> = (0..self.elements.len())
-            .map(|k| self.linear(k, devices[k], state, &z))
-            .collect();
+        let [solution] = Self::solve_lanes([lane], state, step, extras);
+        solution
+    }
+
+    /// Solve several circuits side by side: the places of the elimination are looked up once for all of them. Each
+    /// comes out as if it had been solved alone. They must come from one [`Self::compile`] by [`Self::with`].
+    pub fn solve_lanes<const L: usize>(
+        lanes: [Lane<'_>; L],
+        state: &VehicleState,
+        step: u8,
+        extras: &[Extra],
+    ) -> [Solution; L] {
+        debug_assert!(
+            lanes
+                .iter()
+                .all(|l| Arc::ptr_eq(&l.circuit.plan, &lanes[0].circuit.plan))
+        );
+        let moment = Moment::of(&lanes[0].circuit.elements, state, step);
+        let mut search = lanes.map(|lane| lane.begin(&moment, extras));
+        let mut a: Vec<[f64; L]> = Vec::new();
+        let mut x: Vec<[f64; L]> = Vec::new();
         loop {
-            rounds += 1;
-            let solution = self.linear_solve(&linear, extras);
-            let mut changed = false;
-            for k in 0..self.elements.len() {
-                if devices[k] == Device::Passive || flips[k] > MAX_FLIPS {
-                    continue;
-                }
-                let next = self.next(k, devices[k], &linear[k], &solution, state, step, &z);
-                if next != devices[k] {
-                    changed = true;
-                    flips[k] += 1;
-                    if flips[k] > MAX_FLIPS {
-                        devices[k] = Device::Off;
-                        hiccup = true;
-                    } else {
-                        devices[k] = next;
-                    }
-                    linear[k] = self.linear(k, devices[k], state, &z);
+            for (lane, s) in lanes.iter().zip(&mut search) {
+                if s.island.is_empty() {
+                    lane.circuit.islands(&s.linear, extras, &mut s.island);
                 }
             }
-            if !changed || rounds >= MAX_ROUNDS {
-                return Solution {
-                    hiccup: hiccup || rounds >= MAX_ROUNDS,
-                    rounds,
-                    ..solution
-                };
+            linear_solve(lanes[0].circuit, &search, extras, &mut a, &mut x);
+            for (k, (lane, s)) in lanes.iter().zip(&mut search).enumerate() {
+                if !s.settled {
+                    s.volts.clear();
+                    s.volts.extend(x.iter().map(|v| v[k]));
+                    lane.look(s, &moment);
+                }
+            }
+            if search.iter().all(|s| s.settled) {
+                break;
             }
         }
+        let factors = Arc::new(a.into_flattened());
+        let mut lane = 0;
+        search.map(|s| {
+            lane += 1;
+            Solution {
+                volts: s.volts,
+                island: s.island,
+                hiccup: s.hiccup,
+                rounds: s.rounds,
+                factors: Arc::clone(&factors),
+                lanes: L,
+                lane: lane - 1,
+                devices: s.devices,
+                conducts: s.linear,
+            }
+        })
     }
 
     fn value(&self, k: usize, z: &[f64]) -> f64 {
@@ -223,16 +341,11 @@ impl Circuit {
         }
     }
 
-    fn linear(&self, k: usize, device: Device, state: &VehicleState, z: &Draw<'_>) -> Linear {
+    fn linear(&self, k: usize, device: Device, moment: &Moment<'_>, z: &Draw) -> Linear {
         let element = &self.elements[k];
         let fix = &self.fixes[k];
         let off = Linear::default();
-        if fix.open
-            || element
-                .plug
-                .as_ref()
-                .is_some_and(|p| state.apart.contains(p))
-        {
+        if fix.open || !moment.joined[k] {
             return off;
         }
         let two = |g: f64, amps: f64| Linear {
@@ -246,8 +359,8 @@ impl Circuit {
                 1.0 / (ohms * fix.scale * z.values[k] + fix.series_ohms * z.series),
                 0.0,
             ),
-            Part::Source { volts, ohms, when } => {
-                if !when.holds(state) {
+            Part::Source { volts, ohms, .. } => {
+                if !moment.holds[k] {
                     return off;
                 }
                 let g = 1.0 / (ohms + fix.series_ohms * z.series);
@@ -256,10 +369,10 @@ impl Circuit {
             Part::Switch {
                 ohms,
                 leak_ohms,
-                when,
                 inverted,
+                ..
             } => {
-                let closed = fix.forced.unwrap_or(when.holds(state) != *inverted);
+                let closed = fix.forced.unwrap_or(moment.holds[k] != *inverted);
                 if closed {
                     two(
                         1.0 / (ohms * fix.scale * z.values[k] + fix.series_ohms * z.series),
@@ -312,7 +425,7 @@ impl Circuit {
             Part::Ratio {
                 idle, full, ohms, ..
             } => {
-                let open = state.throttle == crate::state::Throttle::Full;
+                let open = moment.state.throttle == crate::state::Throttle::Full;
                 let ratio = fix.stuck_ratio.unwrap_or(if open { *full } else { *idle });
                 let ratio = ratio * fix.scale * z.values[k];
                 Linear {
@@ -335,17 +448,8 @@ impl Circuit {
     }
 
     /// The device state that the present solution asks for.
-    #[allow(clippy::too_many_arguments)]
-    fn next(
-        &self,
-        k: usize,
-        device: Device,
-        linear: &Linear,
-        s: &Solution,
-        state: &VehicleState,
-        step: u8,
-        z: &Draw<'_>,
-    ) -> Device {
+    fn next(&self, k: usize, s: &Search, moment: &Moment<'_>, z: &Draw) -> Device {
+        let (device, linear) = (s.devices[k], &s.linear[k]);
         let e = &self.elements[k];
         let fix = &self.fixes[k];
         if fix.open {
@@ -415,9 +519,9 @@ impl Circuit {
                     other => other,
                 }
             }
-            Part::Relay { closes, when, .. } => {
+            Part::Relay { closes, .. } => {
                 let closed = fix.forced.unwrap_or_else(|| {
-                    when.holds(state)
+                    moment.holds[k]
                         && closes.iter().all(|l| {
                             let volts = if same(l.plus, l.minus) {
                                 s.volts[l.plus] - s.volts[l.minus]
@@ -436,7 +540,9 @@ impl Circuit {
             Part::OpenCollector {
                 watches, min_volts, ..
             } => {
-                let low = fix.forced.unwrap_or_else(|| watches.low(state, step));
+                let low = fix
+                    .forced
+                    .unwrap_or_else(|| watches.low(moment.state, moment.step));
                 let powered = fix.forced == Some(true)
                     || (same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts);
                 if low && powered {
@@ -449,11 +555,8 @@ impl Circuit {
         }
     }
 
-    fn linear_solve(&self, linear: &[Linear], extras: &[Extra]) -> Solution {
-        let n = self.plan.n;
-        let mut a = vec![0.0; self.plan.nnz];
-        let mut rhs = vec![0.0; n];
-        let mut parent: Vec<usize> = (0..n).collect();
+    /// Islands of the nodes: those that conducting elements join.
+    fn islands(&self, linear: &[Linear], extras: &[Extra], parent: &mut Vec<usize>) {
         fn root(parent: &mut [usize], mut x: usize) -> usize {
             while parent[x] != x {
                 parent[x] = parent[parent[x]];
@@ -461,133 +564,55 @@ impl Circuit {
             }
             x
         }
-        let union = |parent: &mut Vec<usize>, x: usize, y: usize| {
+        fn union(parent: &mut [usize], x: usize, y: usize) {
             let (x, y) = (root(parent, x), root(parent, y));
             if x != y {
-                let (low, high) = (x.min(y), x.max(y));
-                parent[high] = low;
+                parent[x.max(y)] = x.min(y);
             }
-        };
-        let two_pole = |a: &mut Vec<f64>, x: usize, y: usize, g: f64| {
-            a[self.at(x, x)] += g;
-            a[self.at(y, y)] += g;
-            a[self.at(x, y)] -= g;
-            a[self.at(y, x)] -= g;
-        };
-        for ((e, l), stamp) in self.elements.iter().zip(linear).zip(&self.plan.stamps) {
-            if !l.on || e.a == e.b && e.b == e.c {
+        }
+        parent.clear();
+        parent.extend(0..self.plan.n);
+        for (e, l) in self.elements.iter().zip(linear) {
+            if !l.on {
                 continue;
             }
             match l.kind {
-                LinearKind::TwoPole => {
-                    a[stamp[0] as usize] += l.g;
-                    a[stamp[1] as usize] += l.g;
-                    a[stamp[2] as usize] -= l.g;
-                    a[stamp[3] as usize] -= l.g;
-                    rhs[e.a] -= l.amps;
-                    rhs[e.b] += l.amps;
-                    union(&mut parent, e.a, e.b);
-                }
-                LinearKind::Constant => {
-                    rhs[e.a] -= l.amps;
-                    rhs[e.b] += l.amps;
-                    union(&mut parent, e.a, e.b);
-                }
+                LinearKind::TwoPole | LinearKind::Constant => union(parent, e.a, e.b),
                 LinearKind::Regulate => {
-                    a[self.at(e.b, e.b)] += l.g;
-                    a[self.at(e.b, e.c)] -= l.g;
-                    a[self.at(e.a, e.c)] += l.g;
-                    a[self.at(e.a, e.b)] -= l.g;
-                    rhs[e.b] += l.amps;
-                    rhs[e.a] -= l.amps;
-                    union(&mut parent, e.a, e.b);
-                    union(&mut parent, e.b, e.c);
+                    union(parent, e.a, e.b);
+                    union(parent, e.b, e.c);
                 }
-                LinearKind::Ratio => {
-                    let (g, ratio) = (l.g, l.amps);
-                    a[self.at(e.b, e.b)] += g;
-                    a[self.at(e.b, e.c)] -= g * (1.0 - ratio);
-                    a[self.at(e.b, e.a)] -= g * ratio;
-                    a[self.at(e.c, e.b)] -= g;
-                    a[self.at(e.c, e.c)] += g * (1.0 - ratio);
-                    a[self.at(e.c, e.a)] += g * ratio;
-                    union(&mut parent, e.b, e.c);
-                }
-                LinearKind::Pull => {
-                    two_pole(&mut a, e.b, e.c, l.g);
-                    union(&mut parent, e.b, e.c);
-                }
+                LinearKind::Ratio | LinearKind::Pull => union(parent, e.b, e.c),
             }
         }
         for extra in extras {
             match *extra {
-                Extra::Load(x, y, ohms) => {
-                    two_pole(&mut a, x, y, 1.0 / ohms);
-                    union(&mut parent, x, y);
-                }
-                Extra::Inject(x, y, volts, ohms) => {
-                    two_pole(&mut a, x, y, 1.0 / ohms);
-                    rhs[x] += volts / ohms;
-                    rhs[y] -= volts / ohms;
-                    union(&mut parent, x, y);
-                }
+                Extra::Load(x, y, _) | Extra::Inject(x, y, _, _) => union(parent, x, y),
             }
         }
-        let island: Vec<usize> = (0..n).map(|i| root(&mut parent, i)).collect();
-        for i in 0..n {
-            if island[i] == i {
-                a[self.at(i, i)] += 1.0;
-            }
+        for i in 0..parent.len() {
+            parent[i] = root(parent, i);
         }
-        let plan = &*self.plan;
-        for k in 0..plan.order.len() {
-            let below = &plan.below[k];
-            let m = below.len();
-            let pivot = 1.0 / a[plan.diagonal[k] as usize];
-            for (r, (row, _)) in below.iter().enumerate() {
-                let p = *row as usize;
-                if a[p] == 0.0 {
-                    continue;
-                }
-                let f = a[p] * pivot;
-                a[p] = f;
-                for ((_, column), target) in below.iter().zip(&plan.targets[k][r * m..(r + 1) * m])
-                {
-                    a[*target as usize] -= f * a[*column as usize];
-                }
-            }
-        }
-        let mut solution = Solution {
-            volts: rhs,
-            island,
-            hiccup: false,
-            rounds: 1,
-            factors: a,
-            conducts: linear.to_vec(),
-        };
-        let mut volts = std::mem::take(&mut solution.volts);
-        self.substitute(&solution.factors, &mut volts);
-        solution.volts = volts;
-        solution
     }
 
-    fn substitute(&self, a: &[f64], x: &mut [f64]) {
+    /// Places in the order that two nodes depend on: each is coupled to later ones only, the first of which (its parent
+    /// in the elimination tree) is coupled to all the rest.
+    fn path(&self, a: NodeId, b: NodeId) -> Vec<usize> {
         let plan = &*self.plan;
-        for k in 0..plan.order.len() {
-            let v = x[plan.order[k]];
-            if v != 0.0 {
-                for (i, (row, _)) in plan.coupled[k].iter().zip(&plan.below[k]) {
-                    x[*i] -= a[*row as usize] * v;
-                }
+        let (mut i, mut j) = (plan.place[a], plan.place[b]);
+        let mut path = Vec::with_capacity(64);
+        while i != NONE || j != NONE {
+            let k = i.min(j);
+            path.push(k as usize);
+            let up = plan.pivots[k as usize].parent;
+            if i == k {
+                i = up;
+            }
+            if j == k {
+                j = up;
             }
         }
-        for k in (0..plan.order.len()).rev() {
-            let mut v = x[plan.order[k]];
-            for (j, (_, column)) in plan.coupled[k].iter().zip(&plan.below[k]) {
-                v -= a[*column as usize] * x[*j];
-            }
-            x[plan.order[k]] = v / a[plan.diagonal[k] as usize];
-        }
+        path
     }
 
     /// Ohms seen between two nodes with all sources at rest and devices held in their present state;
@@ -596,11 +621,12 @@ impl Circuit {
         if s.island[a] != s.island[b] {
             return None;
         }
-        let mut x = vec![0.0; self.plan.n];
-        x[a] += 1.0;
-        x[b] -= 1.0;
-        self.substitute(&s.factors, &mut x);
-        Some((x[a] - x[b]).max(0.0))
+        let mut x = vec![[0.0]; self.plan.n];
+        x[a][0] += 1.0;
+        x[b][0] -= 1.0;
+        let factor = |p: u32| [s.factors[p as usize * s.lanes + s.lane]];
+        substitute(&self.plan, factor, &mut x, self.path(a, b).into_iter());
+        Some((x[a][0] - x[b][0]).max(0.0))
     }
 
     /// Amps through a two-pole element from `a` to `b`.
@@ -612,6 +638,225 @@ impl Circuit {
         } else {
             0.0
         }
+    }
+}
+
+impl Lane<'_> {
+    fn begin(&self, moment: &Moment<'_>, extras: &[Extra]) -> Search {
+        let c = self.circuit;
+        let off = |e: &Element| match e.part {
+            Part::Resistor { .. } | Part::Source { .. } | Part::Switch { .. } => Device::Passive,
+            _ => Device::Off,
+        };
+        let devices: Vec<Device> = match self.near {
+            Some(s) if !s.hiccup => s.devices.clone(),
+            _ => c.elements.iter().map(off).collect(),
+        };
+        let linear: Vec<Linear> = (0..c.elements.len())
+            .map(|k| c.linear(k, devices[k], moment, self.draw))
+            .collect();
+        // the same elements conduct: the same islands
+        let same = |s: &&Solution| {
+            let mut each = s.conducts.iter().zip(&linear);
+            extras.is_empty() && each.all(|(x, y)| x.joins(*y))
+        };
+        Search {
+            flips: vec![0; c.elements.len()],
+            island: self
+                .near
+                .filter(same)
+                .map_or_else(Vec::new, |s| s.island.clone()),
+            volts: Vec::new(),
+            devices,
+            linear,
+            hiccup: false,
+            rounds: 0,
+            settled: false,
+        }
+    }
+
+    /// Let every device look at the voltages of a round; settled when none wants another state.
+    fn look(&self, s: &mut Search, moment: &Moment<'_>) {
+        let c = self.circuit;
+        s.rounds += 1;
+        let (mut changed, mut joins) = (false, true);
+        for &k in &c.plan.active {
+            if s.flips[k] > MAX_FLIPS {
+                continue;
+            }
+            let next = c.next(k, s, moment, self.draw);
+            if next == s.devices[k] {
+                continue;
+            }
+            changed = true;
+            s.flips[k] += 1;
+            s.devices[k] = next;
+            if s.flips[k] > MAX_FLIPS {
+                s.devices[k] = Device::Off;
+                s.hiccup = true;
+            }
+            let linear = c.linear(k, s.devices[k], moment, self.draw);
+            joins &= linear.joins(s.linear[k]);
+            s.linear[k] = linear;
+        }
+        s.hiccup |= s.rounds >= MAX_ROUNDS;
+        s.settled = !changed || s.rounds >= MAX_ROUNDS;
+        if !s.settled && !joins {
+            s.island.clear();
+        }
+    }
+}
+
+impl Linear {
+    /// Does it join the same nodes to one island as another?
+    fn joins(self, other: Self) -> bool {
+        self.on == other.on && self.kind == other.kind
+    }
+}
+
+/// One linear solve of every lane: factors into `a`, volts into `x`.
+fn linear_solve<const L: usize>(
+    circuit: &Circuit,
+    search: &[Search; L],
+    extras: &[Extra],
+    a: &mut Vec<[f64; L]>,
+    x: &mut Vec<[f64; L]>,
+) {
+    let plan = &*circuit.plan;
+    a.clear();
+    a.resize(plan.nnz, [0.0; L]);
+    x.clear();
+    x.resize(plan.n, [0.0; L]);
+    let at = |i: usize, j: usize| circuit.at(i, j);
+    for (k, (e, stamp)) in circuit.elements.iter().zip(&plan.stamps).enumerate() {
+        if e.a == e.b && e.b == e.c {
+            continue;
+        }
+        for (lane, s) in search.iter().enumerate() {
+            let l = &s.linear[k];
+            if !l.on {
+                continue;
+            }
+            let mut add = |p: usize, g: f64| a[p][lane] += g;
+            let mut drive = |node: usize, amps: f64| x[node][lane] += amps;
+            match l.kind {
+                LinearKind::TwoPole => {
+                    add(stamp[0] as usize, l.g);
+                    add(stamp[1] as usize, l.g);
+                    add(stamp[2] as usize, -l.g);
+                    add(stamp[3] as usize, -l.g);
+                    if l.amps != 0.0 {
+                        drive(e.a, -l.amps);
+                        drive(e.b, l.amps);
+                    }
+                }
+                LinearKind::Constant => {
+                    drive(e.a, -l.amps);
+                    drive(e.b, l.amps);
+                }
+                LinearKind::Regulate => {
+                    add(at(e.b, e.b), l.g);
+                    add(at(e.b, e.c), -l.g);
+                    add(at(e.a, e.c), l.g);
+                    add(at(e.a, e.b), -l.g);
+                    drive(e.b, l.amps);
+                    drive(e.a, -l.amps);
+                }
+                LinearKind::Ratio => {
+                    let (g, ratio) = (l.g, l.amps);
+                    add(at(e.b, e.b), g);
+                    add(at(e.b, e.c), -g * (1.0 - ratio));
+                    add(at(e.b, e.a), -g * ratio);
+                    add(at(e.c, e.b), -g);
+                    add(at(e.c, e.c), g * (1.0 - ratio));
+                    add(at(e.c, e.a), g * ratio);
+                }
+                LinearKind::Pull => {
+                    add(at(e.b, e.b), l.g);
+                    add(at(e.c, e.c), l.g);
+                    add(at(e.b, e.c), -l.g);
+                    add(at(e.c, e.b), -l.g);
+                }
+            }
+        }
+    }
+    for extra in extras {
+        let (p, q, ohms, amps) = match *extra {
+            Extra::Load(p, q, ohms) => (p, q, ohms, 0.0),
+            Extra::Inject(p, q, volts, ohms) => (p, q, ohms, volts / ohms),
+        };
+        for lane in 0..L {
+            a[at(p, p)][lane] += 1.0 / ohms;
+            a[at(q, q)][lane] += 1.0 / ohms;
+            a[at(p, q)][lane] -= 1.0 / ohms;
+            a[at(q, p)][lane] -= 1.0 / ohms;
+            x[p][lane] += amps;
+            x[q][lane] -= amps;
+        }
+    }
+    for (lane, s) in search.iter().enumerate() {
+        for (i, own) in s.island.iter().enumerate() {
+            if *own == i {
+                a[at(i, i)][lane] += 1.0;
+            }
+        }
+    }
+    for pivot in &plan.pivots {
+        let coupled = plan.coupled(pivot);
+        let inverse = a[pivot.diagonal as usize].map(|d| 1.0 / d);
+        let targets = &plan.targets[pivot.targets as usize..];
+        for (c, targets) in coupled
+            .iter()
+            .zip(targets.chunks_exact(coupled.len().max(1)))
+        {
+            let row = a[c.row as usize];
+            if row == [0.0; L] {
+                continue;
+            }
+            let f: [f64; L] = std::array::from_fn(|l| row[l] * inverse[l]);
+            a[c.row as usize] = f;
+            for (other, target) in coupled.iter().zip(targets) {
+                let column = a[other.column as usize];
+                for (t, (f, c)) in a[*target as usize].iter_mut().zip(f.iter().zip(&column)) {
+                    *t -= f * c;
+                }
+            }
+        }
+    }
+    substitute(plan, |p| a[p as usize], x, 0..plan.pivots.len());
+}
+
+/// Solve with factors for the right-hand side in `x`, over some places of the order, ascending: all, or those that
+/// what is asked for depends on.
+fn substitute<const L: usize>(
+    plan: &Plan,
+    a: impl Fn(u32) -> [f64; L],
+    x: &mut [[f64; L]],
+    places: impl DoubleEndedIterator<Item = usize> + Clone,
+) {
+    for k in places.clone() {
+        let pivot = &plan.pivots[k];
+        let v = x[pivot.node as usize];
+        if v != [0.0; L] {
+            for c in plan.coupled(pivot) {
+                let row = a(c.row);
+                for (x, (r, v)) in x[c.node as usize].iter_mut().zip(row.iter().zip(&v)) {
+                    *x -= r * v;
+                }
+            }
+        }
+    }
+    for k in places.rev() {
+        let pivot = &plan.pivots[k];
+        let mut v = x[pivot.node as usize];
+        for c in plan.coupled(pivot) {
+            let (column, other) = (a(c.column), x[c.node as usize]);
+            for (v, (a, x)) in v.iter_mut().zip(column.iter().zip(&other)) {
+                *v -= a * x;
+            }
+        }
+        let diagonal = a(pivot.diagonal);
+        x[pivot.node as usize] = std::array::from_fn(|l| v[l] / diagonal[l]);
     }
 }
 
@@ -644,11 +889,13 @@ fn faulted(net: &Netlist, effects: &[Effect]) -> (Vec<Element>, Vec<Fix>) {
 
 impl Plan {
     fn new(n: usize, elements: &[Element], pairs: &[(NodeId, NodeId)]) -> Self {
-        let mut adjacent = vec![false; n * n];
+        // neighbours as bits, so that counting them is cheap: a bridging fault asks for an order of its own
+        let words = n.div_ceil(64);
+        let mut adjacent = vec![0u64; n * words];
         let mut join = |a: usize, b: usize| {
             if a != b {
-                adjacent[a * n + b] = true;
-                adjacent[b * n + a] = true;
+                adjacent[a * words + b / 64] |= 1 << (b % 64);
+                adjacent[b * words + a / 64] |= 1 << (a % 64);
             }
         };
         for e in elements {
@@ -660,43 +907,50 @@ impl Plan {
             join(a, b);
         }
         // Minimum degree elimination, ties by node index so that the order is always the same.
+        let mut alive = vec![0u64; words];
+        for k in 0..n {
+            alive[k / 64] |= 1 << (k % 64);
+        }
+        let mut pattern = adjacent.clone();
+        let mut order: Vec<usize> = Vec::with_capacity(n);
+        let mut later: Vec<Vec<usize>> = Vec::with_capacity(n);
         let mut left: Vec<usize> = (0..n).collect();
-        let mut order = Vec::with_capacity(n);
-        let mut coupled = Vec::with_capacity(n);
-        let mut alive = vec![true; n];
         while !left.is_empty() {
-            let (at, &k) = left
+            let degree = |k: usize| -> u32 {
+                let row = &pattern[k * words..(k + 1) * words];
+                row.iter()
+                    .zip(&alive)
+                    .map(|(x, l)| (x & l).count_ones())
+                    .sum()
+            };
+            let (at, k) = left
                 .iter()
+                .copied()
                 .enumerate()
-                .min_by_key(|(_, k)| {
-                    let row = &adjacent[**k * n..(**k + 1) * n];
-                    (
-                        row.iter().zip(&alive).filter(|(c, l)| **c && **l).count(),
-                        **k,
-                    )
-                })
+                .min_by_key(|(_, k)| (degree(*k), *k))
                 .expect("not empty");
-            left.swap_remove(at);
-            left.sort_unstable();
-            alive[k] = false;
-            let later: Vec<usize> = (0..n)
-                .filter(|j| alive[*j] && adjacent[k * n + j])
+            left.remove(at);
+            alive[k / 64] &= !(1 << (k % 64));
+            let row: Vec<u64> = (0..words)
+                .map(|w| pattern[k * words + w] & alive[w])
                 .collect();
-            for &i in &later {
-                for &j in &later {
-                    if i != j {
-                        adjacent[i * n + j] = true;
-                    }
+            let coupled: Vec<usize> = (0..n)
+                .filter(|j| row[j / 64] >> (j % 64) & 1 == 1)
+                .collect();
+            for &i in &coupled {
+                for (w, bits) in row.iter().enumerate() {
+                    pattern[i * words + w] |= bits;
                 }
+                pattern[i * words + i / 64] &= !(1 << (i % 64));
             }
             order.push(k);
-            coupled.push(later);
+            later.push(coupled);
         }
         let mut pos = vec![NONE; n * n];
         let mut nnz = 0;
         for i in 0..n {
             for j in 0..n {
-                if i == j || adjacent[i * n + j] {
+                if i == j || pattern[i * words + j / 64] >> (j % 64) & 1 == 1 {
                     pos[i * n + j] = nnz;
                     nnz += 1;
                 }
@@ -707,31 +961,48 @@ impl Plan {
             .iter()
             .map(|e| [at(e.a, e.a), at(e.b, e.b), at(e.a, e.b), at(e.b, e.a)])
             .collect();
-        let diagonal = order.iter().map(|k| at(*k, *k)).collect();
-        let below = order
-            .iter()
-            .zip(&coupled)
-            .map(|(k, later)| later.iter().map(|i| (at(*i, *k), at(*k, *i))).collect())
-            .collect();
-        let targets = coupled
-            .iter()
-            .map(|later: &Vec<usize>| {
-                later
-                    .iter()
-                    .flat_map(|i| later.iter().map(move |j| at(*i, *j)))
-                    .collect()
-            })
-            .collect();
-        Self {
-            n,
-            order,
-            pos,
-            nnz: nnz as usize,
-            coupled,
-            diagonal,
-            below,
-            targets,
-            stamps,
+        let mut place = vec![NONE; n];
+        for (k, node) in order.iter().enumerate() {
+            place[*node] = k as u32;
         }
+        let passive = |e: &Element| {
+            matches!(
+                e.part,
+                Part::Resistor { .. } | Part::Source { .. } | Part::Switch { .. }
+            )
+        };
+        let active = (0..elements.len())
+            .filter(|k| !passive(&elements[*k]))
+            .collect();
+        let mut plan = Self {
+            n,
+            pivots: Vec::with_capacity(n),
+            active,
+            nnz: nnz as usize,
+            coupled: Vec::new(),
+            targets: Vec::new(),
+            stamps,
+            place: Vec::new(),
+            pos: Vec::new(),
+        };
+        for (&k, later) in order.iter().zip(&later) {
+            plan.pivots.push(Pivot {
+                node: k as u32,
+                diagonal: at(k, k),
+                parent: later.iter().map(|i| place[*i]).min().unwrap_or(NONE),
+                start: plan.coupled.len() as u32,
+                count: later.len() as u32,
+                targets: plan.targets.len() as u32,
+            });
+            for &i in later {
+                plan.coupled.push(Coupled {
+                    node: i as u32,
+                    row: at(i, k),
+                    column: at(k, i),
+                });
+                plan.targets.extend(later.iter().map(|j| at(i, *j)));
+            }
+        }
+        Self { place, pos, ..plan }
     }
 }

@@ -334,7 +334,7 @@ fn tripped_protection_shows_a_phantom() {
         shunt_ohms: Some(10e3),
         element: None,
     };
-    let loaded = meter.read_alone(&c, &out, 0, &[]).capped(Mode::Volts);
+    let loaded = meter.measure(&c, &out, 0, &c.draw(&[])).capped(Mode::Volts);
     close(loaded, 50.05 * 10e3 / 8.01e6, 0.001);
 }
 
@@ -374,7 +374,7 @@ fn winding_and_bridge_measurements() {
             shunt_ohms: None,
             element: None,
         };
-        meter.read_alone(c, &out, 0, &[])
+        meter.measure(c, &out, 0, &c.draw(&[]))
     };
     close(diode("GND", "PU", &c).capped(Mode::Diode), 0.47, 0.01);
     let short = Circuit::compile(

@@ -227,14 +227,9 @@ impl Vehicle {
         let circuit = &self.circuits[showing];
         let mut low = f64::MAX;
         let mut high = f64::MIN;
+        let draw = circuit.draw(&self.z);
         for (state, step) in moments {
-            let shown = if meter.own_solve() {
-                meter.read_alone(circuit, state, *step, &self.z)
-            } else {
-                let s = circuit.solve(state, *step, &self.z, &[]);
-                meter.read(circuit, &s)
-            };
-            let value = match shown {
+            let value = match meter.measure(circuit, state, *step, &draw) {
                 spannung_circuit::meter::Shown::OverRange => f64::INFINITY,
                 spannung_circuit::meter::Shown::Value(v) => v,
             };
@@ -290,21 +285,21 @@ impl Vehicle {
         }
     }
 
+    fn scene<'a>(&'a self, circuit: usize, signs: &'a BTreeMap<String, String>) -> Scene<'a> {
+        Scene::drawn(
+            &self.profile,
+            &self.net,
+            &self.circuits[circuit],
+            &self.z,
+            signs,
+        )
+    }
+
     /// Look, feel or try: index of the value that the person reports.
     pub fn look(&mut self, sign: &str, values: &[String], state: &VehicleState) -> usize {
         let showing = self.showing(Some(sign));
-        let scene = Scene {
-            profile: &self.profile,
-            net: &self.net,
-            circuit: &self.circuits[showing],
-            z: &self.z,
-            signs: &self.signs[showing],
-        };
-        let healthy = Scene {
-            circuit: &self.circuits[0],
-            signs: &NO_SIGNS,
-            ..scene
-        };
+        let scene = self.scene(showing, &self.signs[showing]);
+        let healthy = self.scene(0, &NO_SIGNS);
         let at = |seen: Option<String>| {
             seen.and_then(|s| values.iter().position(|v| *v == s))
                 .unwrap_or(0)
@@ -325,13 +320,7 @@ impl Vehicle {
     /// What the owner says: symptom ids, most telling first.
     pub fn complaint(&mut self) -> Vec<String> {
         let all = self.circuits.len() - 1;
-        let scene = Scene {
-            profile: &self.profile,
-            net: &self.net,
-            circuit: &self.circuits[all],
-            z: &self.z,
-            signs: &self.signs[all],
-        };
+        let scene = self.scene(all, &self.signs[all]);
         let intermittent = !self.cases.is_empty() && self.cases.iter().all(|c| c.intermittent);
         complaint::tell(&scene, intermittent, &self.circuits[all], &self.z)
     }

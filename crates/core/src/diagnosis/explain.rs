@@ -201,7 +201,7 @@ fn sweep_bands(
     belief: &Belief,
     rows: &Rows,
     healthy: [f64; 2],
-    bins: &crate::diagnosis::predict::Bins,
+    bins: &crate::diagnosis::bins::Bins,
 ) -> Vec<Band> {
     let high_bins = bins.cuts[1].len() + 1;
     let bin = |d: usize, y: f64| bins.cuts[d].iter().filter(|c| **c < y).count();

@@ -1,13 +1,16 @@
 //! Evidence → likelihood → suspects → next probe → explanation.
 //!
 //! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
-//! what each test reads under each hypothesis; [`belief`] turns evidence into shares; [`choose`]
+//! what each test reads under each hypothesis, from circuits solved by [`forward`] and figures cut into outcomes by
+//! [`bins`]; [`belief`] turns evidence into shares; [`choose`]
 //! names the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take;
 //! [`explain`] says why and what each outcome would mean.
 
 pub mod belief;
+pub mod bins;
 pub mod choose;
 pub mod explain;
+pub mod forward;
 pub mod plan;
 pub mod predict;
 pub mod rows;

@@ -1,30 +1,18 @@
 //! What each test reads under each hypothesis: built once per profile, then only looked up.
 //!
-//! Each figure is predicted from six draws of the component tolerances (a Latin hypercube over
-//! normal quantiles, permuted by a hash of the element's name, so that the same vehicle gives the
-//! same numbers whatever the order of its elements). The pack's charge is not drawn: how far a
-//! figure follows the pack's voltage is kept as a slope, and the charge is a shared unknown of the
-//! belief. Where a fault leaves a state's readings untouched at nominal values, the healthy draws
-//! stand for it.
+//! [`forward`](super::forward) solves the circuits, [`bins`](super::bins) cuts figures into outcomes; here they become
+//! hypotheses with their weights, a column per test, and the chances of the symptoms.
 
-use crate::catalogue::{Catalogue, fnv};
+use crate::catalogue::Catalogue;
+use crate::diagnosis::bins::{Bins, figures};
+use crate::diagnosis::forward::Forward;
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::meter::{Meter, OL_OHMS, Shown};
-use spannung_circuit::solve::Solution;
+use spannung_circuit::meter::OL_OHMS;
 use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, Pair, Profile, VehicleState};
 use std::collections::BTreeMap;
-
-/// Draws of component tolerances.
-pub const DRAWS: usize = 6;
-/// Normal quantiles at (k + ½)/6.
-const QUANTILES: [f64; DRAWS] = [
-    -1.382_994, -0.674_490, -0.210_428, 0.210_428, 0.674_490, 1.382_994,
-];
-/// Log step of the pack's voltage used for the slope.
-const PACK_STEP: f64 = 0.03;
 
 /// Predicted figure: mean and spread on the test's scale, slope with the log of the pack's voltage.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -140,24 +128,6 @@ pub enum Column {
     },
 }
 
-/// Outcome ranges of a figure column: chance of each bin under each case and healthy.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Bins {
-    /// Cut points of the low dimension (scale units).
-    pub cuts: [Vec<f64>; 2],
-    /// P(bin | case), row-major over bins (low index × high index).
-    pub cases: Vec<Vec<f32>>,
-    /// P(bin | healthy).
-    pub healthy: Vec<f32>,
-}
-
-impl Bins {
-    /// Number of bins.
-    pub fn count(&self) -> usize {
-        (self.cuts[0].len() + 1) * (self.cuts[1].len() + 1)
-    }
-}
-
 /// How a figure is compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Scale {
@@ -235,217 +205,8 @@ impl Scale {
     }
 }
 
-struct Built<'a> {
-    net: &'a Netlist,
-    circuit: Circuit,
-    z: Vec<Vec<f64>>,
-}
-
-impl<'a> Built<'a> {
-    fn new(net: &'a Netlist, circuit: Circuit) -> Self {
-        let z = (0..DRAWS)
-            .map(|draw| {
-                let own = |(k, e): (usize, &spannung_circuit::netlist::Element)| {
-                    if e.id.starts_with("group.") {
-                        return 0.0;
-                    }
-                    let name = e.id.bytes().chain((k >= net.elements.len()).then_some(1));
-                    QUANTILES[rank(fnv(name), draw)]
-                };
-                let mut z: Vec<f64> = circuit.elements.iter().enumerate().map(own).collect();
-                z.push(QUANTILES[(draw * 5 + 2) % DRAWS]);
-                z
-            })
-            .collect();
-        Self { net, circuit, z }
-    }
-
-    /// Nominal values with the pack's voltage raised by [`PACK_STEP`].
-    fn raised(&self) -> Vec<f64> {
-        self.circuit
-            .elements
-            .iter()
-            .map(|e| {
-                if e.id.starts_with("group.") {
-                    PACK_STEP / e.spread.max(1e-9)
-                } else {
-                    0.0
-                }
-            })
-            .collect()
-    }
-}
-
-/// Place of a draw in the permutation given by a hash (Lehmer code).
-fn rank(mut hash: u64, draw: usize) -> usize {
-    let mut left: Vec<usize> = (0..DRAWS).collect();
-    for k in 0.. {
-        let at = (hash % left.len() as u64) as usize;
-        hash = (hash / left.len() as u64) ^ hash.rotate_left(17);
-        let value = left.remove(at);
-        if k == draw {
-            return value;
-        }
-    }
-    unreachable!("a permutation of {DRAWS} has {DRAWS} places")
-}
-
 /// Sign values seen, by sign and the plugs apart.
 type Seen = BTreeMap<(String, VehicleState), String>;
-
-/// Tests grouped so that each state and step is solved once.
-struct Plan {
-    moments: Vec<(VehicleState, u8)>,
-    /// per test: (moment index, own solve)
-    of: Vec<Vec<usize>>,
-}
-
-fn plan(probes: &[(Probe, VehicleState)]) -> Plan {
-    let mut moments: Vec<(VehicleState, u8)> = Vec::new();
-    let of = probes
-        .iter()
-        .map(|(probe, state)| {
-            let list = probe.moments(state);
-            list.into_iter()
-                .map(|m| {
-                    moments.iter().position(|x| *x == m).unwrap_or_else(|| {
-                        moments.push(m);
-                        moments.len() - 1
-                    })
-                })
-                .collect()
-        })
-        .collect();
-    Plan { moments, of }
-}
-
-fn meter_of(probe: &Probe) -> Meter {
-    Meter {
-        mode: probe.mode,
-        pair: probe.pair.clone(),
-        shunt_ohms: probe.shunt_ohms,
-        element: probe.element,
-    }
-}
-
-fn read(
-    built: &Built,
-    probe: &Probe,
-    moments: &[(VehicleState, u8, &Solution)],
-    z: &[f64],
-) -> [f64; 2] {
-    let scale = Scale::of(probe.mode);
-    if probe.groups {
-        let s = moments[0].2;
-        let groups = (1..).map_while(|k| {
-            let plus = built.net.find(&format!("C{k}"))?;
-            let minus = built.net.find(&format!("C{}", k - 1))?;
-            Some(s.volts[plus] - s.volts[minus])
-        });
-        let (low, high) = groups.fold((f64::MAX, f64::MIN), |(l, h), v| (l.min(v), h.max(v)));
-        return [low, high];
-    }
-    let meter = meter_of(probe);
-    let mut low = f64::MAX;
-    let mut high = f64::MIN;
-    for (state, step, s) in moments {
-        let shown: Shown = if meter.own_solve() {
-            meter.read_alone(&built.circuit, state, *step, z)
-        } else {
-            meter.read(&built.circuit, s)
-        };
-        let mut value = shown.capped(probe.mode);
-        if probe.mode == Mode::Amps {
-            value = value.abs();
-        }
-        let y = scale.to(value);
-        low = low.min(y);
-        high = high.max(y);
-    }
-    [low, high]
-}
-
-/// Predict a set of probes for one circuit. `base` (healthy) lets untouched moments be copied.
-fn predict(
-    built: &Built,
-    probes: &[(Probe, VehicleState)],
-    plan: &Plan,
-    base: Option<(&[[f64; 2]], &[Prediction])>,
-) -> (Vec<[f64; 2]>, Vec<Prediction>) {
-    let solve = |z: &[f64], wanted: &[bool]| -> Vec<Option<Solution>> {
-        plan.moments
-            .iter()
-            .zip(wanted)
-            .map(|((state, step), w)| w.then(|| built.circuit.solve(state, *step, z, &[])))
-            .collect()
-    };
-    let read_all = |z: &[f64], solved: &[Option<Solution>], wanted: &[bool]| -> Vec<[f64; 2]> {
-        probes
-            .iter()
-            .enumerate()
-            .map(|(k, (probe, _))| {
-                if !wanted[k] {
-                    return [0.0; 2];
-                }
-                let moments: Vec<_> = plan.of[k]
-                    .iter()
-                    .filter_map(|m| {
-                        let (state, step) = &plan.moments[*m];
-                        solved[*m].as_ref().map(|s| (state.clone(), *step, s))
-                    })
-                    .collect();
-                read(built, probe, &moments, z)
-            })
-            .collect()
-    };
-    let all = vec![true; plan.moments.len()];
-    let nominal_solved = solve(&[], &all);
-    let every = vec![true; probes.len()];
-    let nominal = read_all(&[], &nominal_solved, &every);
-    let touched: Vec<bool> = nominal
-        .iter()
-        .enumerate()
-        .map(|(k, y)| {
-            base.is_none_or(|(b, _)| {
-                (0..2).any(|d| (y[d] - b[k][d]).abs() > 1e-6 * (1.0 + b[k][d].abs()))
-            })
-        })
-        .collect();
-    let mut out: Vec<Prediction> = (0..probes.len())
-        .map(|k| base.map_or_else(Prediction::default, |(_, p)| p[k]))
-        .collect();
-    if touched.iter().any(|t| *t) {
-        let mut wanted = vec![false; plan.moments.len()];
-        for (k, t) in touched.iter().enumerate() {
-            if *t {
-                plan.of[k].iter().for_each(|m| wanted[*m] = true);
-            }
-        }
-        let raised_z = built.raised();
-        let raised = read_all(&raised_z, &solve(&raised_z, &wanted), &touched);
-        let draws: Vec<Vec<[f64; 2]>> = built
-            .z
-            .iter()
-            .map(|z| read_all(z, &solve(z, &wanted), &touched))
-            .collect();
-        for k in 0..probes.len() {
-            if !touched[k] {
-                continue;
-            }
-            let mut p = Prediction::default();
-            for d in 0..2 {
-                let mean = draws.iter().map(|r| r[k][d]).sum::<f64>() / DRAWS as f64;
-                let var = draws.iter().map(|r| (r[k][d] - mean).powi(2)).sum::<f64>()
-                    / (DRAWS - 1) as f64;
-                p.mean[d] = mean;
-                p.spread[d] = var.sqrt();
-                p.slope[d] = (raised[k][d] - nominal[k][d]) / PACK_STEP;
-            }
-            out[k] = p;
-        }
-    }
-    (nominal, out)
-}
 
 impl Model {
     /// Work everything out for a profile. Takes about a second on one core.
@@ -466,13 +227,8 @@ impl Model {
                 Kind::Procedure { .. } => None,
             })
             .collect();
-        let pairs: Vec<_> = probes
-            .iter()
-            .filter_map(|(p, _)| meter_of(p).own_pair())
-            .collect();
-        let plan = plan(&probes);
-        let healthy = Built::new(&net, Circuit::compile(&net, &[], &pairs));
-        let (nominal, base) = predict(&healthy, &probes, &plan, None);
+        let forward = Forward::new(&net, &probes);
+        let base = forward.healthy();
         let asked: Vec<(String, VehicleState)> = tests
             .iter()
             .filter_map(|t| match &t.kind {
@@ -500,23 +256,21 @@ impl Model {
             }
             out
         };
-        let healthy_signs = seen(&healthy.circuit, None);
+        let healthy_signs = seen(&forward.circuit, None);
         // cases are independent of each other: every core takes its share, the order stays
-        let one = |case: &FaultCase| -> (Vec<Prediction>, Seen) {
-            if case.effects.is_empty() {
-                return (base.clone(), seen(&healthy.circuit, Some(case)));
-            }
-            let circuit = healthy.circuit.with(&net, &case.effects, &pairs);
-            let built = Built::new(&net, circuit);
-            let row = predict(&built, &probes, &plan, Some((&nominal, &base))).1;
-            (row, seen(&built.circuit, Some(case)))
+        let some = |cases: &[FaultCase]| -> Vec<(Vec<Prediction>, Seen)> {
+            let each: Vec<&FaultCase> = cases.iter().collect();
+            let predicted = forward.cases(&each, &base).into_iter().zip(cases);
+            predicted
+                .map(|((circuit, row), case)| (row, seen(&circuit, Some(case))))
+                .collect()
         };
         let cores = std::thread::available_parallelism().map_or(1, usize::from);
         let part = cases.len().div_ceil(cores).max(1);
         let parts: Vec<Vec<(Vec<Prediction>, Seen)>> = std::thread::scope(|scope| {
             let workers: Vec<_> = cases
                 .chunks(part)
-                .map(|chunk| scope.spawn(|| chunk.iter().map(&one).collect::<Vec<_>>()))
+                .map(|chunk| scope.spawn(|| some(chunk)))
                 .collect();
             let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
                 w.join()
@@ -593,7 +347,7 @@ impl Model {
         let rows = |c| Rows::of(c, &model.hypotheses, &model.classes);
         model.rows = columns.iter().map(rows).collect();
         model.columns = columns;
-        let scene = Scene::of(profile, &net, &healthy.circuit, None);
+        let scene = Scene::of(profile, &net, &forward.circuit, None);
         model.symptomise(catalogue, &signs, &|sign| {
             let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
             !computed || scene.has(sign)
@@ -745,49 +499,25 @@ impl Model {
         let Kind::Probe(probe) = &self.tests[test].kind else {
             return None;
         };
-        let probes = [(probe.clone(), state.clone())];
-        let plan = plan(&probes);
-        let pairs: Vec<_> = meter_of(probe).own_pair().into_iter().collect();
-        let healthy = Built::new(&self.net, Circuit::compile(&self.net, &[], &pairs));
-        let (nominal, base) = predict(&healthy, &probes, &plan, None);
-        let cases = self
-            .cases
-            .iter()
-            .map(|case| {
-                if case.effects.is_empty() {
-                    return base[0];
-                }
-                let circuit = healthy.circuit.with(&self.net, &case.effects, &pairs);
-                predict(
-                    &Built::new(&self.net, circuit),
-                    &probes,
-                    &plan,
-                    Some((&nominal, &base)),
-                )
-                .1[0]
-            })
-            .collect();
+        let forward = Forward::new(&self.net, &[(probe.clone(), state.clone())]);
+        let base = forward.healthy();
+        let each: Vec<&FaultCase> = self.cases.iter().collect();
+        let predicted = forward.cases(&each, &base);
+        let cases = predicted.into_iter().map(|(_, row)| row[0]).collect();
         Some(figures(probe, cases, base[0], &self.cases))
     }
 
-    /// What a healthy vehicle of this profile shows between two points in a state, on the scale.
+    /// What a healthy vehicle of this profile shows at a probe in a state, on the scale.
     pub fn healthy_in(&self, circuit: &Circuit, probe: &Probe, state: &VehicleState) -> [f64; 2] {
-        let built = Built {
-            net: &self.net,
-            circuit: circuit.clone(),
-            z: Vec::new(),
-        };
-        let moments = probe.moments(state);
-        let solved: Vec<Solution> = moments
-            .iter()
-            .map(|(s, step)| circuit.solve(s, *step, &[], &[]))
-            .collect();
-        let list: Vec<_> = moments
-            .iter()
-            .zip(&solved)
-            .map(|((state, step), s)| (state.clone(), *step, s))
-            .collect();
-        read(&built, probe, &list, &[])
+        let (meter, scale) = (probe.meter(), Scale::of(probe.mode));
+        let draw = circuit.draw(&[]);
+        let mut range = [f64::MAX, f64::MIN];
+        for (state, step) in probe.moments(state) {
+            let shown = meter.measure(circuit, &state, step, &draw);
+            let y = scale.to(shown.capped(probe.mode));
+            range = [range[0].min(y), range[1].max(y)];
+        }
+        range
     }
 
     /// A healthy circuit of this profile that knows the given pairs.
@@ -854,154 +584,4 @@ fn outcome_row(
     row.iter()
         .map(|p| (1.0 - smooth) * p + smooth / n as f64)
         .collect()
-}
-
-/// Deviations, in those of the usual and the healthy prediction, above which a prediction does not decide
-/// where outcomes are told apart: one after the other, the widest first.
-const WIDE: [f64; 4] = [100.0, 30.0, 10.0, 3.0];
-
-/// A gap between two neighbouring predictions, and where to cut it.
-struct Gap {
-    from: f64,
-    to: f64,
-    cut: f64,
-}
-
-/// How far towards zero a figure reaches at most, as a share of itself: two deviations of a resistance that is known
-/// to a factor (log-normal) do not carry it to nothing.
-const TOWARDS_ZERO: f64 = 0.75;
-
-/// Gaps between sorted predictions (mean, deviation) that differ by more than twice the sum of their
-/// deviations. The cut stands where both neighbours are equally far in their own deviations. `linear` tells whether
-/// zero of the scale is zero of the figure.
-fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
-    let reach = |p: (f64, f64), inward: bool| {
-        if linear && inward {
-            (2.0 * p.1).min(TOWARDS_ZERO * p.0.abs())
-        } else {
-            2.0 * p.1
-        }
-    };
-    points
-        .windows(2)
-        .filter_map(|w| {
-            let (low, high) = (w[0], w[1]);
-            let (up, down) = (reach(low, low.0 < 0.0), reach(high, high.0 > 0.0));
-            let between = high.0 - low.0;
-            (between > up + down && between > 0.0).then(|| Gap {
-                from: low.0,
-                to: high.0,
-                cut: low.0 + up / (up + down).max(1e-12) * between,
-            })
-        })
-        .collect()
-}
-
-/// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
-/// than twice the sum of their deviations, at most ten bins (finer ones chase noise).
-fn figures(
-    probe: &Probe,
-    cases: Vec<Prediction>,
-    healthy: Prediction,
-    specs: &[FaultCase],
-) -> Column {
-    let scale = Scale::of(probe.mode);
-    let dims = probe.dims();
-    let sigma = |p: &Prediction, d: usize| -> f64 {
-        let pack = 0.015 * p.slope[d];
-        (p.spread[d].powi(2) * 7.0 / 6.0 + scale.instrument(p.mean[d]).powi(2) + pack * pack).sqrt()
-    };
-    let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
-    let most = if dims == 1 { 10 } else { 4 };
-    for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-        let mut points: Vec<(f64, f64)> = cases
-            .iter()
-            .chain(std::iter::once(&healthy))
-            .map(|p| (p.mean[d], sigma(p, d)))
-            .collect();
-        points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let linear = scale != Scale::Ohms;
-        let mut gaps = gaps_between(&points, linear);
-        // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
-        // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
-        let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
-        sigmas.sort_by(f64::total_cmp);
-        let usual = sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
-        for wide in WIDE {
-            points.retain(|p| p.1 <= wide * usual);
-            for hidden in gaps_between(&points, linear) {
-                if !gaps
-                    .iter()
-                    .any(|g| (hidden.from..hidden.to).contains(&g.cut))
-                {
-                    gaps.push(hidden);
-                }
-            }
-        }
-        gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
-        gaps.truncate(most - 1);
-        *cut = gaps.iter().map(|g| g.cut).collect();
-        cut.sort_by(f64::total_cmp);
-    }
-    let chance = |p: &Prediction| -> Vec<f64> {
-        let one = |d: usize| -> Vec<f64> {
-            let s = sigma(p, d);
-            let mut last = 0.0;
-            let mut out: Vec<f64> = cuts[d]
-                .iter()
-                .map(|c| {
-                    let below = normal_below((c - p.mean[d]) / s);
-                    let share = below - last;
-                    last = below;
-                    share.max(0.0)
-                })
-                .collect();
-            out.push((1.0 - last).max(0.0));
-            out
-        };
-        let low = one(0);
-        if dims == 1 {
-            return low;
-        }
-        let high = one(1);
-        low.iter()
-            .flat_map(|a| high.iter().map(move |b| a * b))
-            .collect()
-    };
-    let healthy_row = chance(&healthy);
-    let n = healthy_row.len() as f64;
-    let noise = |row: Vec<f64>| -> Vec<f32> {
-        row.iter()
-            .map(|p| ((1.0 - 0.03) * p + 0.03 / n) as f32)
-            .collect()
-    };
-    let rows = cases
-        .iter()
-        .zip(specs)
-        .map(|(p, spec)| {
-            let mut row = chance(p);
-            if spec.intermittent {
-                for (r, h) in row.iter_mut().zip(&healthy_row) {
-                    *r = 0.35 * *r + 0.65 * h;
-                }
-            }
-            noise(row)
-        })
-        .collect();
-    Column::Figures {
-        scale,
-        dims,
-        cases,
-        healthy,
-        bins: Bins {
-            cuts,
-            cases: rows,
-            healthy: noise(healthy_row),
-        },
-    }
-}
-
-/// Standard normal distribution function.
-fn normal_below(x: f64) -> f64 {
-    0.5 * libm::erfc(-x / std::f64::consts::SQRT_2)
 }

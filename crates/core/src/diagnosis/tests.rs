@@ -4,6 +4,7 @@ use crate::catalogue::{self, Catalogue, ProbeSpec};
 use crate::error::CoreError;
 use crate::reading::Unit;
 use spannung_circuit::family::Carries;
+use spannung_circuit::meter::Meter;
 use spannung_circuit::state::{Battery, Brake, Crank, Foot, Key, Load, VehicleState, Wheel};
 use spannung_circuit::{CircuitError, Family, Mode, Netlist, Pair, Profile, Requirement, meter};
 
@@ -80,6 +81,16 @@ impl Probe {
             Mode::Volts | Mode::Diode => Unit::Volts,
             Mode::Ohms | Mode::Milliohms => Unit::Ohms,
             Mode::Amps => Unit::Amps,
+        }
+    }
+
+    /// The meter set and put on its points.
+    pub fn meter(&self) -> Meter {
+        Meter {
+            mode: self.mode,
+            pair: self.pair.clone(),
+            shunt_ohms: self.shunt_ohms,
+            element: self.element,
         }
     }
 

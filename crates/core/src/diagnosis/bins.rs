@@ -1,0 +1,174 @@
+//! Outcome ranges of a figure: predictions that lie close together are one outcome, and each case has a chance of
+//! falling into each.
+
+use crate::diagnosis::predict::{Column, Prediction, Scale};
+use crate::diagnosis::tests::Probe;
+use spannung_circuit::FaultCase;
+
+/// Outcome ranges of a figure column: chance of each bin under each case and healthy.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Bins {
+    /// Cut points of the low dimension (scale units).
+    pub cuts: [Vec<f64>; 2],
+    /// P(bin | case), row-major over bins (low index × high index).
+    pub cases: Vec<Vec<f32>>,
+    /// P(bin | healthy).
+    pub healthy: Vec<f32>,
+}
+
+impl Bins {
+    /// Number of bins.
+    pub fn count(&self) -> usize {
+        (self.cuts[0].len() + 1) * (self.cuts[1].len() + 1)
+    }
+}
+
+/// Deviations, in those of the usual and the healthy prediction, above which a prediction does not decide
+/// where outcomes are told apart: one after the other, the widest first.
+const WIDE: [f64; 4] = [100.0, 30.0, 10.0, 3.0];
+
+/// A gap between two neighbouring predictions, and where to cut it.
+struct Gap {
+    from: f64,
+    to: f64,
+    cut: f64,
+}
+
+/// How far towards zero a figure reaches at most, as a share of itself: two deviations of a resistance that is known
+/// to a factor (log-normal) do not carry it to nothing.
+const TOWARDS_ZERO: f64 = 0.75;
+
+/// Gaps between sorted predictions (mean, deviation) that differ by more than twice the sum of their
+/// deviations. The cut stands where both neighbours are equally far in their own deviations. `linear` tells whether
+/// zero of the scale is zero of the figure.
+fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
+    let reach = |p: (f64, f64), inward: bool| {
+        if linear && inward {
+            (2.0 * p.1).min(TOWARDS_ZERO * p.0.abs())
+        } else {
+            2.0 * p.1
+        }
+    };
+    points
+        .windows(2)
+        .filter_map(|w| {
+            let (low, high) = (w[0], w[1]);
+            let (up, down) = (reach(low, low.0 < 0.0), reach(high, high.0 > 0.0));
+            let between = high.0 - low.0;
+            (between > up + down && between > 0.0).then(|| Gap {
+                from: low.0,
+                to: high.0,
+                cut: low.0 + up / (up + down).max(1e-12) * between,
+            })
+        })
+        .collect()
+}
+
+/// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
+/// than twice the sum of their deviations, at most ten bins (finer ones chase noise).
+pub fn figures(
+    probe: &Probe,
+    cases: Vec<Prediction>,
+    healthy: Prediction,
+    specs: &[FaultCase],
+) -> Column {
+    let scale = Scale::of(probe.mode);
+    let dims = probe.dims();
+    let sigma = |p: &Prediction, d: usize| -> f64 {
+        let pack = 0.015 * p.slope[d];
+        (p.spread[d].powi(2) * 7.0 / 6.0 + scale.instrument(p.mean[d]).powi(2) + pack * pack).sqrt()
+    };
+    let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
+    let most = if dims == 1 { 10 } else { 4 };
+    for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
+        let mut points: Vec<(f64, f64)> = cases
+            .iter()
+            .chain(std::iter::once(&healthy))
+            .map(|p| (p.mean[d], sigma(p, d)))
+            .collect();
+        points.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let linear = scale != Scale::Ohms;
+        let mut gaps = gaps_between(&points, linear);
+        // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
+        // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
+        let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
+        sigmas.sort_by(f64::total_cmp);
+        let usual = sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
+        for wide in WIDE {
+            points.retain(|p| p.1 <= wide * usual);
+            for hidden in gaps_between(&points, linear) {
+                if !gaps
+                    .iter()
+                    .any(|g| (hidden.from..hidden.to).contains(&g.cut))
+                {
+                    gaps.push(hidden);
+                }
+            }
+        }
+        gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
+        gaps.truncate(most - 1);
+        *cut = gaps.iter().map(|g| g.cut).collect();
+        cut.sort_by(f64::total_cmp);
+    }
+    let chance = |p: &Prediction| -> Vec<f64> {
+        let one = |d: usize| -> Vec<f64> {
+            let s = sigma(p, d);
+            let mut last = 0.0;
+            let mut out: Vec<f64> = cuts[d]
+                .iter()
+                .map(|c| {
+                    let below = normal_below((c - p.mean[d]) / s);
+                    let share = below - last;
+                    last = below;
+                    share.max(0.0)
+                })
+                .collect();
+            out.push((1.0 - last).max(0.0));
+            out
+        };
+        let low = one(0);
+        if dims == 1 {
+            return low;
+        }
+        let high = one(1);
+        low.iter()
+            .flat_map(|a| high.iter().map(move |b| a * b))
+            .collect()
+    };
+    let healthy_row = chance(&healthy);
+    let n = healthy_row.len() as f64;
+    let noise = |row: Vec<f64>| -> Vec<f32> {
+        row.iter()
+            .map(|p| ((1.0 - 0.03) * p + 0.03 / n) as f32)
+            .collect()
+    };
+    let rows = cases
+        .iter()
+        .zip(specs)
+        .map(|(p, spec)| {
+            let mut row = chance(p);
+            if spec.intermittent {
+                for (r, h) in row.iter_mut().zip(&healthy_row) {
+                    *r = 0.35 * *r + 0.65 * h;
+                }
+            }
+            noise(row)
+        })
+        .collect();
+    Column::Figures {
+        scale,
+        dims,
+        cases,
+        healthy,
+        bins: Bins {
+            cuts,
+            cases: rows,
+            healthy: noise(healthy_row),
+        },
+    }
+}
+
+/// Standard normal distribution function.
+fn normal_below(x: f64) -> f64 {
+    0.5 * libm::erfc(-x / std::f64::consts::SQRT_2)
+}

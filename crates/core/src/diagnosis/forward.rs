@@ -1,0 +1,394 @@
+//! What probes read: the circuit of every fault case solved forward, with draws of the component tolerances.
+//!
+//! Each figure is predicted from six draws (a Latin hypercube over normal quantiles, permuted by a hash of the
+//! element's name, so that the same vehicle gives the same numbers whatever the order of its elements). The pack's
+//! charge is not drawn: how far a figure follows the pack's voltage is kept as a slope. Where a fault leaves a reading
+//! untouched at nominal values, the draws of the sound vehicle stand for it. Cases are solved side by side, and so are
+//! the draws of a case.
+
+use crate::catalogue::fnv;
+use crate::diagnosis::predict::{Prediction, Scale};
+use crate::diagnosis::tests::Probe;
+use spannung_circuit::fault::Effect;
+use spannung_circuit::meter::Meter;
+use spannung_circuit::solve::{Draw, Lane, Solution};
+use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, VehicleState};
+use std::array::from_fn;
+
+/// Draws of component tolerances.
+pub const DRAWS: usize = 6;
+/// Normal quantiles at (k + ½)/6.
+const QUANTILES: [f64; DRAWS] = [
+    -1.382_994, -0.674_490, -0.210_428, 0.210_428, 0.674_490, 1.382_994,
+];
+/// Log step of the pack's voltage used for the slope.
+const PACK_STEP: f64 = 0.03;
+/// Circuits solved side by side.
+const LANES: usize = 8;
+/// Of the lanes of one case: the draws, then the raised pack, then the values as named.
+const RAISED: usize = DRAWS;
+/// A fault that moves a reading by less than this share of the instrument's own deviation does not touch it.
+const SAME: f64 = 0.02;
+
+/// Lowest and highest figure of a reading, on its scale.
+type Range = [f64; 2];
+/// A reading with drawn values: the draws, the raised pack, nothing, on lanes.
+type Drawn = [Range; LANES];
+
+/// One reading of one probe at one moment.
+struct Slot {
+    probe: usize,
+    meter: Meter,
+    scale: Scale,
+    groups: bool,
+}
+
+/// A state and rotor step, and what is read there.
+struct Moment {
+    state: VehicleState,
+    step: u8,
+    slots: Vec<Slot>,
+}
+
+/// What a case reads, by probe: nominal ranges, and the same with drawn values.
+struct Readings {
+    nominal: Vec<Range>,
+    drawn: Vec<Drawn>,
+    touched: Vec<bool>,
+}
+
+/// A sound vehicle with the probes that are asked about, ready to solve fault cases.
+pub struct Forward<'a> {
+    net: &'a Netlist,
+    /// The sound circuit.
+    pub circuit: Circuit,
+    pairs: Vec<(usize, usize)>,
+    groups: Vec<(usize, usize)>,
+    moments: Vec<Moment>,
+    probes: usize,
+    /// By moment and slot, readings of the sound vehicle.
+    sound: Vec<Vec<(Range, Drawn)>>,
+}
+
+/// Multipliers of one circuit: as named, and for the lanes of its draws.
+struct Draws {
+    named: Draw,
+    lanes: [Draw; LANES],
+}
+
+impl Draws {
+    fn of(circuit: &Circuit, own: usize) -> Self {
+        let group = |id: &str| id.starts_with("group.");
+        let lanes = from_fn(|draw| match draw {
+            RAISED => {
+                let raised = |e: &spannung_circuit::netlist::Element| {
+                    let step = PACK_STEP / e.spread.max(1e-9);
+                    if group(&e.id) { step } else { 0.0 }
+                };
+                let z: Vec<f64> = circuit.elements.iter().map(raised).collect();
+                circuit.draw(&z)
+            }
+            draw if draw < DRAWS => {
+                let drawn = |(k, e): (usize, &spannung_circuit::netlist::Element)| {
+                    if group(&e.id) {
+                        return 0.0;
+                    }
+                    let name = e.id.bytes().chain((k >= own).then_some(1));
+                    QUANTILES[rank(fnv(name), draw)]
+                };
+                let each = circuit.elements.iter().enumerate().map(drawn);
+                let fault = QUANTILES[(draw * 5 + 2) % DRAWS];
+                circuit.draw(&each.chain([fault]).collect::<Vec<f64>>())
+            }
+            _ => circuit.draw(&[]),
+        });
+        Self {
+            named: circuit.draw(&[]),
+            lanes,
+        }
+    }
+}
+
+/// Place of a draw in the permutation given by a hash (Lehmer code).
+fn rank(mut hash: u64, draw: usize) -> usize {
+    let mut left: Vec<usize> = (0..DRAWS).collect();
+    for k in 0.. {
+        let at = (hash % left.len() as u64) as usize;
+        hash = (hash / left.len() as u64) ^ hash.rotate_left(17);
+        let value = left.remove(at);
+        if k == draw {
+            return value;
+        }
+    }
+    unreachable!("a permutation of {DRAWS} has {DRAWS} places")
+}
+
+fn wider(range: Range, other: Range) -> Range {
+    [range[0].min(other[0]), range[1].max(other[1])]
+}
+
+const NO_RANGE: Range = [f64::MAX, f64::MIN];
+
+impl<'a> Forward<'a> {
+    /// Prepare probes, each in the state given with it.
+    pub fn new(net: &'a Netlist, probes: &[(Probe, VehicleState)]) -> Self {
+        let mut moments: Vec<Moment> = Vec::new();
+        for (k, (probe, state)) in probes.iter().enumerate() {
+            for (state, step) in probe.moments(state) {
+                let known = moments
+                    .iter()
+                    .position(|m| m.state == state && m.step == step);
+                let at = known.unwrap_or_else(|| {
+                    moments.push(Moment {
+                        state,
+                        step,
+                        slots: Vec::new(),
+                    });
+                    moments.len() - 1
+                });
+                moments[at].slots.push(Slot {
+                    probe: k,
+                    meter: probe.meter(),
+                    scale: Scale::of(probe.mode),
+                    groups: probe.groups,
+                });
+            }
+        }
+        let pairs: Vec<_> = probes
+            .iter()
+            .filter_map(|(p, _)| p.meter().own_pair())
+            .collect();
+        let group = |k: usize| net.find(&format!("C{k}"));
+        let mut forward = Self {
+            net,
+            circuit: Circuit::compile(net, &[], &pairs),
+            pairs,
+            groups: (1..)
+                .map_while(|k| Some((group(k)?, group(k - 1)?)))
+                .collect(),
+            moments,
+            probes: probes.len(),
+            sound: Vec::new(),
+        };
+        let draws = Draws::of(&forward.circuit, net.elements.len());
+        forward.sound = forward
+            .moments
+            .iter()
+            .map(|moment| {
+                let [nominal] = forward.solve(moment, [&forward.circuit], [&draws.named], [None]);
+                let wanted: Vec<usize> = (0..moment.slots.len()).collect();
+                let circuit = &forward.circuit;
+                let drawn = forward.draw(moment, circuit, &draws, &nominal, &wanted);
+                wanted
+                    .iter()
+                    .zip(drawn)
+                    .map(|(s, drawn)| {
+                        let slot = &moment.slots[*s];
+                        let [y] = forward.read(moment, slot, [circuit], [&draws.named], [&nominal]);
+                        (y, drawn)
+                    })
+                    .collect()
+            })
+            .collect();
+        forward
+    }
+
+    fn solve<const L: usize>(
+        &self,
+        moment: &Moment,
+        circuits: [&Circuit; L],
+        draws: [&Draw; L],
+        near: [Option<&Solution>; L],
+    ) -> [Solution; L] {
+        let lanes = from_fn(|l| Lane {
+            circuit: circuits[l],
+            draw: draws[l],
+            near: near[l],
+        });
+        Circuit::solve_lanes(lanes, &moment.state, moment.step, &[])
+    }
+
+    /// One slot on every lane. A meter that loads the circuit is put on it as it stands.
+    fn read<const L: usize>(
+        &self,
+        moment: &Moment,
+        slot: &Slot,
+        circuits: [&Circuit; L],
+        draws: [&Draw; L],
+        solved: [&Solution; L],
+    ) -> [Range; L] {
+        if slot.groups {
+            return solved.map(|s| {
+                let each = self.groups.iter().map(|(a, b)| s.volts[*a] - s.volts[*b]);
+                each.fold(NO_RANGE, |r, v| wider(r, [v; 2]))
+            });
+        }
+        let extras = slot.meter.extras();
+        let figure = |circuit: &Circuit, s: &Solution| -> Range {
+            let value = slot.meter.read(circuit, s).capped(slot.meter.mode);
+            let amps = slot.meter.mode == Mode::Amps;
+            [slot.scale.to(if amps { value.abs() } else { value }); 2]
+        };
+        if extras.is_empty() {
+            return from_fn(|l| figure(circuits[l], solved[l]));
+        }
+        let lanes = from_fn(|l| Lane {
+            circuit: circuits[l],
+            draw: draws[l],
+            near: Some(solved[l]),
+        });
+        let loaded: [Solution; L] =
+            Circuit::solve_lanes(lanes, &moment.state, moment.step, &extras);
+        from_fn(|l| figure(circuits[l], &loaded[l]))
+    }
+
+    /// Some slots of a moment with drawn values.
+    fn draw(
+        &self,
+        moment: &Moment,
+        circuit: &Circuit,
+        draws: &Draws,
+        near: &Solution,
+        wanted: &[usize],
+    ) -> Vec<Drawn> {
+        let circuits = [circuit; LANES];
+        let lanes: [&Draw; LANES] = from_fn(|l| &draws.lanes[l]);
+        let solved = self.solve(moment, circuits, lanes, [Some(near); LANES]);
+        let solved: [&Solution; LANES] = from_fn(|l| &solved[l]);
+        wanted
+            .iter()
+            .map(|s| self.read(moment, &moment.slots[*s], circuits, lanes, solved))
+            .collect()
+    }
+
+    /// The circuit with a case's effects.
+    pub fn circuit_of(&self, effects: &[Effect]) -> Circuit {
+        self.circuit.with(self.net, effects, &self.pairs)
+    }
+
+    /// Predictions of all probes for the sound vehicle.
+    pub fn healthy(&self) -> Vec<Prediction> {
+        let mut readings = self.nothing_yet();
+        for (moment, sound) in self.moments.iter().zip(&self.sound) {
+            for (slot, (y, drawn)) in moment.slots.iter().zip(sound) {
+                readings.add(slot.probe, *y, drawn, true);
+            }
+        }
+        (0..self.probes).map(|k| readings.prediction(k)).collect()
+    }
+
+    fn nothing_yet(&self) -> Readings {
+        Readings {
+            nominal: vec![NO_RANGE; self.probes],
+            drawn: vec![[NO_RANGE; LANES]; self.probes],
+            touched: vec![false; self.probes],
+        }
+    }
+
+    /// Predictions of all probes for each of some cases; `healthy` from [`Self::healthy`]. The circuits come with them.
+    pub fn cases(
+        &self,
+        cases: &[&FaultCase],
+        healthy: &[Prediction],
+    ) -> Vec<(Circuit, Vec<Prediction>)> {
+        let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
+        let circuits: Vec<Circuit> = cases.iter().map(|c| self.circuit_of(&c.effects)).collect();
+        let mut readings: Vec<Option<Readings>> = cases.iter().map(|_| None).collect();
+        let all = |wanted: bool| {
+            let fits = |k: &usize| !cases[*k].effects.is_empty() && bridged(cases[*k]) == wanted;
+            (0..cases.len()).filter(fits).collect::<Vec<usize>>()
+        };
+        // a bridge asks for an order of its own
+        for k in all(true) {
+            let [one] = self.case_lanes([&circuits[k]]);
+            readings[k] = Some(one);
+        }
+        for chunk in all(false).chunks(LANES) {
+            let last = chunk.len() - 1;
+            let lanes: [&Circuit; LANES] = from_fn(|l| &circuits[chunk[l.min(last)]]);
+            for (k, one) in chunk.iter().zip(self.case_lanes(lanes)) {
+                readings[*k] = Some(one);
+            }
+        }
+        let predict = |one: Option<Readings>| -> Vec<Prediction> {
+            let Some(one) = one else {
+                return healthy.to_vec();
+            };
+            let probe = |k: usize| {
+                if one.touched[k] {
+                    one.prediction(k)
+                } else {
+                    healthy[k]
+                }
+            };
+            (0..self.probes).map(probe).collect()
+        };
+        circuits
+            .into_iter()
+            .zip(readings.into_iter().map(predict))
+            .collect()
+    }
+
+    fn case_lanes<const L: usize>(&self, circuits: [&Circuit; L]) -> [Readings; L] {
+        let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
+        let named: [&Draw; L] = from_fn(|l| &named[l]);
+        let mut draws: [Option<Draws>; L] = from_fn(|_| None);
+        let mut readings: [Readings; L] = from_fn(|_| self.nothing_yet());
+        for (moment, sound) in self.moments.iter().zip(&self.sound) {
+            let solved = self.solve(moment, circuits, named, [None; L]);
+            let solved: [&Solution; L] = from_fn(|l| &solved[l]);
+            let mut touched: [Vec<usize>; L] = from_fn(|_| Vec::new());
+            for (s, (slot, (base, drawn))) in moment.slots.iter().zip(sound).enumerate() {
+                let read = self.read(moment, slot, circuits, named, solved);
+                for (l, y) in read.into_iter().enumerate() {
+                    let apart =
+                        |d: usize| (y[d] - base[d]).abs() > SAME * slot.scale.instrument(base[d]);
+                    if apart(0) || apart(1) {
+                        touched[l].push(s);
+                        readings[l].nominal[slot.probe] = wider(readings[l].nominal[slot.probe], y);
+                    } else {
+                        readings[l].add(slot.probe, *base, drawn, false);
+                    }
+                }
+            }
+            for (l, wanted) in touched.iter().enumerate() {
+                // lanes that only fill up stand for one that was there before
+                let filler = l > 0 && std::ptr::eq(circuits[l], circuits[l - 1]);
+                if wanted.is_empty() || filler {
+                    continue;
+                }
+                let own = self.net.elements.len();
+                let values = draws[l].get_or_insert_with(|| Draws::of(circuits[l], own));
+                let drawn = self.draw(moment, circuits[l], values, solved[l], wanted);
+                for (s, drawn) in wanted.iter().zip(&drawn) {
+                    readings[l].add(moment.slots[*s].probe, NO_RANGE, drawn, true);
+                }
+            }
+        }
+        readings
+    }
+}
+
+impl Readings {
+    fn add(&mut self, probe: usize, nominal: Range, drawn: &Drawn, touched: bool) {
+        self.nominal[probe] = wider(self.nominal[probe], nominal);
+        for (mine, y) in self.drawn[probe].iter_mut().zip(drawn) {
+            *mine = wider(*mine, *y);
+        }
+        self.touched[probe] |= touched;
+    }
+
+    fn prediction(&self, probe: usize) -> Prediction {
+        let (nominal, drawn) = (&self.nominal[probe], &self.drawn[probe]);
+        let mut p = Prediction::default();
+        for d in 0..2 {
+            let draws = drawn[..DRAWS].iter().map(|y| y[d]);
+            let mean = draws.clone().sum::<f64>() / DRAWS as f64;
+            let var = draws.map(|y| (y - mean).powi(2)).sum::<f64>() / (DRAWS - 1) as f64;
+            p.mean[d] = mean;
+            p.spread[d] = var.sqrt();
+            p.slope[d] = (drawn[RAISED][d] - nominal[d]) / PACK_STEP;
+        }
+        p
+    }
+}
