@@ -5,6 +5,7 @@ import { Refusal } from "./api/client";
 import { useMe, useShop, useViews } from "./api/hooks";
 import { BenchPage } from "./bench/BenchPage";
 import { GatePage } from "./gate/GatePage";
+import { VehiclePage } from "./vehicle/VehiclePage";
 import { IntakeNew } from "./intake/Intake";
 import { IntakeOfJob } from "./intake/IntakeOfJob";
 import { HandBackPage } from "./hand-back/HandBackPage";
@@ -71,6 +72,7 @@ const router = createBrowserRouter([
       { path: "/jobs/:id/intake", element: <IntakeOfJob /> },
       { path: "/jobs/:id/gate", element: <GatePage /> },
       { path: "/jobs/:id/bench", element: <BenchPage /> },
+      { path: "/jobs/:id/vehicle", element: <VehiclePage /> },
       { path: "/jobs/:id/repair", element: <RepairPage /> },
       { path: "/jobs/:id/proof", element: <ProofPage /> },
       { path: "/jobs/:id/hand-back", element: <HandBackPage /> },

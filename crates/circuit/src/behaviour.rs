@@ -224,7 +224,10 @@ impl<'a> Scene<'a> {
         for (step, code) in codes.iter_mut().enumerate() {
             let s = self.solve(&turning, step as u8);
             for line in ["HA", "HB", "HC"] {
-                *code = *code << 1 | u8::from(self.volts(&s, line, "GND") > level);
+                let high = self.volts(&s, line, "GND") > level;
+                // the controller knows the spacing of its motor
+                let turned = self.profile.halls_60 && line == "HB";
+                *code = *code << 1 | u8::from(high != turned);
             }
         }
         let dead = VehicleState {

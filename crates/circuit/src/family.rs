@@ -136,6 +136,9 @@ pub struct Strand {
     /// What flows in it: decides which probes are made for its wires.
     #[serde(default)]
     pub carries: Carries,
+    /// Copper cross-section, mm²; what such strands usually have when not said.
+    #[serde(default)]
+    pub mm2: Option<f64>,
     /// Access to the `from` ends of its wires.
     #[serde(default = "case")]
     pub from_access: String,
@@ -165,6 +168,34 @@ pub enum Carries {
 
 fn case() -> String {
     "a4".into()
+}
+
+fn amp_hours() -> f64 {
+    10.0
+}
+
+/// A figure that differs from vehicle to vehicle and stands on labels: what it sets in the circuit.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Figure {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name.
+    pub name: String,
+    /// Unit.
+    pub unit: String,
+    /// Usual value.
+    pub usual: f64,
+    /// Least that is accepted.
+    pub least: f64,
+    /// Most that is accepted.
+    pub most: f64,
+    /// Figures that become its value: `logic.cutoff_volts`, `part.charger.volts`.
+    #[serde(default)]
+    pub sets: Vec<String>,
+    /// Figures that shrink as it grows: `part.pack-fuse.ohms`.
+    #[serde(default)]
+    pub divides: Vec<String>,
 }
 
 /// An element of the family that is not a wire.
@@ -248,6 +279,9 @@ pub struct Cells {
     pub floor_volts: f64,
     /// Inner ohms per group.
     pub ohms: f64,
+    /// Capacity, Ah.
+    #[serde(default = "amp_hours")]
+    pub amp_hours: f64,
     /// Ohms of the link between two groups that can come loose by itself (lead blocks); the links of
     /// a welded pack are part of the groups.
     #[serde(default)]
@@ -394,6 +428,9 @@ pub struct Family {
     /// What forbids driving.
     #[serde(default, rename = "interlock")]
     pub interlocks: Vec<Interlock>,
+    /// Figures that differ from vehicle to vehicle.
+    #[serde(default, rename = "figure")]
+    pub figures: Vec<Figure>,
     /// Cells.
     pub cells: Cells,
     /// Logic thresholds.
@@ -519,6 +556,14 @@ impl Family {
                 }
             }
         }
+        let mut tried = family.clone();
+        for figure in &family.figures {
+            for target in figure.sets.iter().chain(&figure.divides) {
+                tried
+                    .target(target)
+                    .map_err(|e| at(figure.id.span().start, e.to_string()))?;
+            }
+        }
         family.check_nodes().map_err(|(offset, m)| at(offset, m))?;
         Ok(family)
     }
@@ -527,7 +572,8 @@ impl Family {
     /// family that leads nowhere is a slip of the pen.
     fn check_nodes(&self) -> Result<(), (usize, String)> {
         let mut touched: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
-        let cells: Vec<String> = (0..=self.cells.groups).map(|k| format!("C{k}")).collect();
+        let own = (0..=self.cells.groups).map(|k| format!("C{k}"));
+        let cells: Vec<String> = own.chain(["CS".into()]).collect();
         for c in &cells {
             touched.insert(c, (2, 0));
         }
@@ -555,6 +601,41 @@ impl Family {
             )),
             None => Ok(()),
         }
+    }
+
+    /// What a figure sets: `logic.FIELD` or `part.ID.FIELD`.
+    pub(crate) fn target(&mut self, path: &str) -> Result<&mut f64, CircuitError> {
+        let unknown = || CircuitError::Unknown {
+            kind: "figure of the circuit",
+            name: path.into(),
+        };
+        if let Some(field) = path.strip_prefix("logic.") {
+            let logic = &mut self.logic;
+            return Ok(match field {
+                "cutoff_volts" => &mut logic.cutoff_volts,
+                "rail_min_volts" => &mut logic.rail_min_volts,
+                "throttle_start_volts" => &mut logic.throttle_start_volts,
+                "throttle_full_volts" => &mut logic.throttle_full_volts,
+                _ => return Err(unknown()),
+            });
+        }
+        let (id, field) = path
+            .strip_prefix("part.")
+            .and_then(|p| p.split_once('.'))
+            .ok_or_else(unknown)?;
+        let part = self.parts.iter_mut().find(|p| p.id.get_ref() == id);
+        let part = part.ok_or_else(unknown)?;
+        let value = match field {
+            "ohms" => part.ohms.as_mut(),
+            "volts" => part.volts.as_mut(),
+            "limit_amps" => part.limit_amps.as_mut(),
+            "on_volts" => part.on_volts.as_mut(),
+            "off_volts" => part.off_volts.as_mut(),
+            "idle" => part.idle.as_mut(),
+            "full" => part.full.as_mut(),
+            _ => None,
+        };
+        value.ok_or_else(unknown)
     }
 
     /// Does it have what is wanted?

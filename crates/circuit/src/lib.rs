@@ -1,7 +1,7 @@
 //! What the world is: the circuit of a light electric vehicle, and what a fault does to it.
 //!
-//! * [`family`] reads a vehicle family from a TOML file; [`profile`] adds this vehicle's own changes
-//!   and builds the [`netlist`]: every wire run and every contact is an element of its own.
+//! * [`family`] reads a vehicle family from a TOML file; [`change`] is what is different on this vehicle,
+//!   [`alteration`] what can have been done to it; [`profile`] puts them together and builds the [`netlist`]: every wire run and every contact is an element of its own.
 //! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
 //! * [`fault`] turns a fault mode into effects on elements; [`solve`] solves the circuit by nodal
 //!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
@@ -11,7 +11,9 @@
 //!
 //! Nothing here knows what we believe (priors, symptoms, tests): that is `spannung-core`.
 
+pub mod alteration;
 pub mod behaviour;
+pub mod change;
 pub mod commutation;
 pub mod error;
 pub mod family;
@@ -23,12 +25,13 @@ pub mod solve;
 pub mod spice;
 pub mod state;
 
+pub use change::{Change, KnownFrom};
 pub use error::CircuitError;
 pub use family::Family;
 pub use fault::{Effect, FaultBook, FaultCase};
 pub use meter::{Meter, Mode, Pair};
 pub use netlist::Netlist;
-pub use profile::{Change, Profile};
+pub use profile::Profile;
 pub use solve::{Circuit, Solution};
 pub use state::{Requirement, VehicleState};
 

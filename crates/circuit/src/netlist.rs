@@ -81,6 +81,8 @@ pub struct Level {
 pub enum Watches {
     /// Motor hall A, B or C (0, 1, 2).
     Hall(u8),
+    /// A hall whose magnets read the other way round: the middle one at 60° spacing.
+    HallTurned(u8),
     /// Pedal sensor: toggles while the cranks turn.
     Pedal,
     /// Wheel speed sensor: toggles while the wheel turns.
@@ -95,6 +97,7 @@ impl Watches {
             Self::Hall(line) => {
                 crate::commutation::HALL_CODES[step as usize % 6] & (4 >> line) == 0
             }
+            Self::HallTurned(line) => !Self::Hall(line).low(state, step),
             Self::Pedal => state.crank == crate::state::Crank::Turned && step % 2 == 1,
             Self::Speed => state.wheel == crate::state::Wheel::Turned && step % 2 == 1,
         }

@@ -1,56 +1,9 @@
 //! This vehicle: its family and what is different on it, built into a netlist.
 
+use crate::change::Change;
 use crate::error::CircuitError;
-use crate::family::{Family, PartSpec, Strand, Wire};
+use crate::family::{Family, PartSpec};
 use crate::netlist::{Condition, Element, Level, Netlist, Part, Watches};
-use serde::{Deserialize, Serialize};
-
-/// “Not like this here”: one difference from the family.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(tag = "what", rename_all = "kebab-case")]
-pub enum Change {
-    /// Another insulation colour on a pin.
-    Colour {
-        /// Strand id.
-        strand: String,
-        /// Pin.
-        pin: u8,
-        /// Colour code, `RD` or `GN/WH`; `??` for not noted.
-        code: String,
-    },
-    /// One more wire in a strand, that ends unconnected.
-    ExtraWire {
-        /// Strand id.
-        strand: String,
-        /// Colour code.
-        code: String,
-        /// What it is thought to carry.
-        function: String,
-    },
-    /// The brake switches of a strand open when squeezed.
-    NormallyClosedBrake {
-        /// Strand id of the lever.
-        strand: String,
-    },
-    /// Another pull-up voltage on the signal lines.
-    PullUp {
-        /// `halls` or `brakes`.
-        lines: String,
-        /// Volts, 2.5 to 15.
-        volts: f64,
-    },
-    /// Another plug.
-    Plug {
-        /// Plug id.
-        plug: String,
-        /// Name.
-        name: String,
-        /// Pins on its face.
-        pins: u8,
-        /// `round` or `flat`.
-        face: String,
-    },
-}
 
 /// A family with this vehicle's changes.
 #[derive(Debug, Clone, PartialEq)]
@@ -65,12 +18,11 @@ pub struct Profile {
     pub hall_pull_up: Option<f64>,
     /// Pull-up volts of the brake line, if not the 5 V rail.
     pub brake_pull_up: Option<f64>,
+    /// Halls stand 60° apart instead of 120°: line B reads the other way round.
+    pub halls_60: bool,
+    /// Ids of the alterations found on it.
+    pub alterations: Vec<String>,
 }
-
-/// The colour codes that can be written (base, or base/stripe of two of these), and `??`.
-pub const COLOURS: [&str; 12] = [
-    "RD", "BK", "YE", "GN", "BU", "WH", "BN", "GY", "OR", "VT", "PK", "TQ",
-];
 
 /// What a wire carries, as data files name it: `hall A` is `hall-a`.
 pub fn slug(function: &str) -> String {
@@ -103,23 +55,12 @@ fn levels(net: &mut Netlist, text: &str) -> Result<Vec<Level>, String> {
     Ok(out)
 }
 
-/// Is this an insulation colour?
-pub fn colour_ok(code: &str) -> bool {
-    let mut parts = code.split('/');
-    let base = parts.next().unwrap_or_default();
-    let stripe = parts.next();
-    code == "??"
-        || (COLOURS.contains(&base)
-            && stripe.is_none_or(|s| COLOURS.contains(&s))
-            && parts.next().is_none())
-}
-
 impl Profile {
     /// Apply changes to a family.
     ///
     /// # Errors
-    /// A sentence for a strand, pin or plug that the family does not have, an unknown colour, a
-    /// pull-up outside 2.5–15 V, a plug with fewer pins than wires.
+    /// A sentence for what the family does not have, an unknown colour, a figure out of its range, a plug with fewer
+    /// pins than wires.
     pub fn new(family: &Family, changes: &[Change]) -> Result<Self, CircuitError> {
         let mut profile = Self {
             family: family.clone(),
@@ -127,144 +68,13 @@ impl Profile {
             normally_closed: Vec::new(),
             hall_pull_up: None,
             brake_pull_up: None,
+            halls_60: false,
+            alterations: Vec::new(),
         };
         for change in changes {
             profile.apply(change)?;
         }
         Ok(profile)
-    }
-
-    fn strand_mut(&mut self, id: &str) -> Result<&mut Strand, CircuitError> {
-        self.family
-            .strands
-            .iter_mut()
-            .find(|s| s.id.get_ref() == id)
-            .ok_or_else(|| CircuitError::Unknown {
-                kind: "strand",
-                name: id.into(),
-            })
-    }
-
-    fn apply(&mut self, change: &Change) -> Result<(), CircuitError> {
-        match change {
-            Change::Colour { strand, pin, code } => {
-                if !colour_ok(code) {
-                    return Err(CircuitError::Change(format!(
-                        "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
-                    )));
-                }
-                let wires = &mut self.strand_mut(strand)?.wires;
-                let wire = wires.iter_mut().find(|w| w.pin == *pin);
-                wire.ok_or_else(|| CircuitError::Unknown {
-                    kind: "pin",
-                    name: format!("{strand} {pin}"),
-                })?
-                .code
-                .clone_from(code);
-            }
-            Change::ExtraWire {
-                strand,
-                code,
-                function,
-            } => {
-                if !colour_ok(code) {
-                    return Err(CircuitError::Change(format!(
-                        "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
-                    )));
-                }
-                let plug_id = self.strand_mut(strand)?.plug.clone();
-                let used: Vec<u8> = self
-                    .family
-                    .strands
-                    .iter()
-                    .filter(|s| s.plug == plug_id)
-                    .flat_map(|s| s.wires.iter().map(|w| w.pin))
-                    .collect();
-                let free = (1..=60).find(|p| !used.contains(p)).unwrap_or(61);
-                let plug = self
-                    .family
-                    .plugs
-                    .iter_mut()
-                    .find(|p| p.id.get_ref() == &plug_id)
-                    .ok_or_else(|| CircuitError::Unknown {
-                        kind: "plug",
-                        name: plug_id.clone(),
-                    })?;
-                plug.pins = plug.pins.max(free);
-                let node = format!("{strand}.extra{free}");
-                self.strand_mut(strand)?.wires.push(Wire {
-                    pin: free,
-                    code: code.clone(),
-                    function: function.clone(),
-                    from: format!("{node}.from"),
-                    to: format!("{node}.to"),
-                });
-            }
-            Change::NormallyClosedBrake { strand } => {
-                self.strand_mut(strand)?;
-                if !strand.starts_with("brake") {
-                    return Err(CircuitError::Change(format!(
-                        "{strand} is not a brake lever"
-                    )));
-                }
-                if !self.normally_closed.contains(strand) {
-                    self.normally_closed.push(strand.clone());
-                }
-            }
-            Change::PullUp { lines, volts } => {
-                if !(2.5..=15.0).contains(volts) {
-                    return Err(CircuitError::Change(format!(
-                        "a pull-up of {volts} V cannot be; 2.5 to 15 V are accepted"
-                    )));
-                }
-                match lines.as_str() {
-                    "halls" => self.hall_pull_up = Some(*volts),
-                    "brakes" => self.brake_pull_up = Some(*volts),
-                    other => {
-                        return Err(CircuitError::Unknown {
-                            kind: "group of lines",
-                            name: other.into(),
-                        });
-                    }
-                }
-            }
-            Change::Plug {
-                plug,
-                name,
-                pins,
-                face,
-            } => {
-                let highest = self
-                    .family
-                    .strands
-                    .iter()
-                    .filter(|s| &s.plug == plug)
-                    .flat_map(|s| s.wires.iter().map(|w| w.pin))
-                    .max()
-                    .unwrap_or(0);
-                if *pins < highest || *pins > 60 {
-                    return Err(CircuitError::Change(format!(
-                        "{pins} pins do not hold the {highest} wires of this plug; {highest} to 60 are accepted"
-                    )));
-                }
-                if face != "round" && face != "flat" {
-                    return Err(CircuitError::Change("a plug face is round or flat".into()));
-                }
-                let found = self
-                    .family
-                    .plugs
-                    .iter_mut()
-                    .find(|p| p.id.get_ref() == plug);
-                let found = found.ok_or_else(|| CircuitError::Unknown {
-                    kind: "plug",
-                    name: plug.clone(),
-                })?;
-                found.name.clone_from(name);
-                found.pins = *pins;
-                found.face.clone_from(face);
-            }
-        }
-        Ok(())
     }
 
     /// Build the netlist: three elements for every wire, then the family's other parts.
@@ -278,7 +88,13 @@ impl Profile {
         net.node("C0");
         let cells = &self.family.cells;
         for k in 0..cells.groups {
-            let plus = format!("C{}", k + 1);
+            // parts hang on the top of the pack, however many groups it has
+            let last = k + 1 == cells.groups;
+            let plus = if last {
+                "CS".into()
+            } else {
+                format!("C{}", k + 1)
+            };
             // blocks in series hang on links that can come loose; the group's own minus is then K
             let mut minus = format!("C{k}");
             if let Some(ohms) = cells.link_ohms.filter(|_| k > 0) {
@@ -301,8 +117,8 @@ impl Profile {
                 plug: None,
             });
         }
-        if let Some(top) = net.find(&format!("C{}", cells.groups)) {
-            net.also_node("CS".into(), top);
+        if let Some(top) = net.find("CS") {
+            net.also_node(format!("C{}", cells.groups), top);
         }
         for part in &self.family.parts {
             self.add_part(&mut net, part)?;
@@ -348,12 +164,14 @@ impl Profile {
         let wrong = |e: String| CircuitError::Change(format!("part “{id}”: {e}"));
         let condition = spec.when.as_ref().or(spec.unless.as_ref());
         let when = Condition::parse(condition.map_or("", String::as_str)).map_err(wrong)?;
+        let cells = &self.family.cells;
         let part = match spec.kind.as_str() {
             "resistor" => Part::Resistor {
                 ohms: need(spec.ohms, "ohms")?,
             },
             "source" => Part::Source {
-                volts: need(spec.volts, "volts")?,
+                // a second pack is made of the same cells
+                volts: spec.volts.unwrap_or(cells.rest_volts * cells.groups as f64),
                 ohms: need(spec.ohms, "ohms")?,
                 when,
             },
@@ -407,6 +225,7 @@ impl Profile {
                 min_volts: need(spec.min_volts, "min_volts")?,
                 watches: match spec.watches.as_deref() {
                     Some("hall-a") => Watches::Hall(0),
+                    Some("hall-b") if self.halls_60 => Watches::HallTurned(1),
                     Some("hall-b") => Watches::Hall(1),
                     Some("hall-c") => Watches::Hall(2),
                     Some("pedal") => Watches::Pedal,
@@ -446,6 +265,14 @@ impl Profile {
                 "two elements are called “{id}”"
             )))
         }
+    }
+
+    /// Does its controller judge the lines like another's?
+    pub fn judges_like(&self, other: &Self) -> bool {
+        self.normally_closed == other.normally_closed
+            && self.hall_pull_up == other.hall_pull_up
+            && self.brake_pull_up == other.brake_pull_up
+            && self.halls_60 == other.halls_60
     }
 
     /// Controller threshold of the brake line: middle of its pull-up.

@@ -1,10 +1,24 @@
 //! Prints how long the model of a family takes to build and a reading to answer (wall clock).
 
-use spannung_circuit::Profile;
+use spannung_circuit::family::Carries;
+use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::{Belief, Evidence, Item, Model};
 use std::time::Instant;
+
+/// A signal strand with thinner wires than usual.
+fn edit(family: &Family) -> Change {
+    let strand = family
+        .strands
+        .iter()
+        .find(|s| s.carries == Carries::Signals);
+    let strand = strand.unwrap_or(&family.strands[0]);
+    Change::Gauge {
+        strand: strand.id.get_ref().clone(),
+        mm2: strand.mm2() * 0.6,
+    }
+}
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let catalogue = Catalogue::shipped()?;
@@ -26,6 +40,11 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 .len(),
             model.tests.len()
         );
+        let change = edit(family);
+        let changed = Profile::new(family, std::slice::from_ref(&change))?;
+        let start = Instant::now();
+        model.edited(&catalogue, &changed)?;
+        println!("  after an edit in {:?} ({change:?})", start.elapsed());
         let evidence = [Evidence {
             entry: "symptom".into(),
             item: Item::Symptom {

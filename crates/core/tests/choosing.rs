@@ -197,7 +197,7 @@ fn cannot_reach_and_cannot_tell_move_nothing() {
 fn bins_are_at_most_ten_and_their_chances_sum_to_one() {
     let m = model();
     for (test, column) in m.tests.iter().zip(&m.columns) {
-        match column {
+        match &**column {
             Column::Figures { bins, dims, .. } => {
                 assert!(bins.cuts[0].len() < 10, "{}", test.id);
                 assert!(*dims == 2 || bins.cuts[1].is_empty());
@@ -240,7 +240,7 @@ fn nearly_every_repair_class_shows_in_some_test() {
         .iter()
         .filter(|class| {
             !class.members.iter().any(|case| {
-                m.columns.iter().any(|column| match column {
+                m.columns.iter().any(|column| match &**column {
                     Column::Figures { bins, .. } => {
                         let pairs = bins.cases[*case].iter().zip(&bins.healthy);
                         pairs.map(|(a, b)| (a - b).abs()).sum::<f32>() > 0.5

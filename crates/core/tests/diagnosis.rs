@@ -20,7 +20,7 @@ fn model() -> &'static Model {
 }
 
 fn healthy_answer(m: &Model, test: usize) -> Answer {
-    match &m.columns[test] {
+    match &*m.columns[test] {
         Column::Figures { scale, healthy, .. } => Answer::Figure {
             low: scale.from(healthy.mean[0]),
             high: scale.from(healthy.mean[1]),

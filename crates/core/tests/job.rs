@@ -281,6 +281,7 @@ fn bad_entries_get_a_sentence_and_a_code() {
                     pin: 1,
                     code: "mauve".into(),
                 },
+                source: None,
             },
             "bad-change",
         ),

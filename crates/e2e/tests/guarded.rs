@@ -53,6 +53,7 @@ const TABLE: &[(&str, &str, May)] = &[
     ("get", "/jobs/{id}/tests/{test}", May::SignedIn),
     ("get", "/jobs/{id}/record", May::SignedIn),
     ("get", "/jobs/{id}/forecast", May::SignedIn),
+    ("get", "/jobs/{id}/profile", May::SignedIn),
     ("post", "/jobs/{id}/tests/{test}/capture", May::SignedIn),
     ("get", "/jobs/{id}/report", May::SignedIn),
     ("get", "/jobs/{id}/events", May::SignedIn),

@@ -1,8 +1,8 @@
-//! Models by profile: built once per profile, off the async threads, and kept. Predictions for a
+//! Models by profile: built once per profile, off the async threads, and kept; a changed vehicle's from the one before. Predictions for a
 //! reading taken in another state than its test's own are kept with the model.
 
 use crate::error::ApiError;
-use spannung_circuit::{Family, Profile, VehicleState};
+use spannung_circuit::{Change, Family, Profile, VehicleState};
 use spannung_core::catalogue::{Catalogue, fnv};
 use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::predict::Column;
@@ -44,6 +44,11 @@ impl Ready {
     }
 }
 
+fn key(catalogue: &Catalogue, family: &Family, changes: &[Change]) -> u64 {
+    let changes = serde_json::to_string(changes).unwrap_or_default();
+    fnv(format!("{}\n{}\n{changes}", catalogue.hash, family.id).bytes())
+}
+
 type Slot = Arc<OnceCell<Arc<Ready>>>;
 
 /// The kept models, newest last.
@@ -61,8 +66,25 @@ impl Models {
         let family = job
             .family(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
-        let profile = Profile::new(family, &job.changes).map_err(spannung_core::CoreError::from)?;
-        self.of_profile(catalogue, profile).await
+        // one change after the other: what a change leaves alone is taken over, and the way to a model is the same
+        // after every start of the server
+        let whole = job.changes.len();
+        let kept = (0..whole)
+            .rev()
+            .find(|n| self.ready(key(catalogue, family, &job.changes[..*n])));
+        let mut before: Option<Arc<Ready>> = None;
+        for n in kept.unwrap_or(0)..=whole {
+            let profile =
+                Profile::new(family, &job.changes[..n]).map_err(spannung_core::CoreError::from)?;
+            before = Some(self.of_profile(catalogue, profile, before).await?);
+        }
+        before.ok_or_else(|| ApiError::not_found("wiring model"))
+    }
+
+    /// Is this model kept and built?
+    fn ready(&self, key: u64) -> bool {
+        let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
+        slots.iter().any(|s| s.0 == key && s.1.initialized())
     }
 
     /// Build the unchanged families ahead, so that the first job does not wait.
@@ -70,7 +92,7 @@ impl Models {
         let families: Vec<Family> = catalogue.families.clone();
         for family in families {
             if let Ok(profile) = Profile::new(&family, &[])
-                && let Err(error) = self.of_profile(catalogue, profile).await
+                && let Err(error) = self.of_profile(catalogue, profile, None).await
             {
                 tracing::error!(%error, family = family.id, "model does not build");
             }
@@ -81,10 +103,9 @@ impl Models {
         &self,
         catalogue: &Arc<Catalogue>,
         profile: Profile,
+        before: Option<Arc<Ready>>,
     ) -> Result<Arc<Ready>, ApiError> {
-        let changes = serde_json::to_string(&profile.changes).unwrap_or_default();
-        let text = format!("{}\n{}\n{changes}", catalogue.hash, profile.family.id);
-        let key = fnv(text.bytes());
+        let key = key(catalogue, &profile.family, &profile.changes);
         let slot = {
             let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
             let found = slots
@@ -100,7 +121,11 @@ impl Models {
         };
         let catalogue = Arc::clone(catalogue);
         slot.get_or_try_init(|| async {
-            let built = tokio::task::spawn_blocking(move || Model::build(&catalogue, &profile))
+            let build = move || match before {
+                Some(before) => before.model.edited(&catalogue, &profile),
+                None => Model::build(&catalogue, &profile),
+            };
+            let built = tokio::task::spawn_blocking(build)
                 .await
                 .map_err(|_| ApiError::internal("model"))??;
             Ok::<_, ApiError>(Arc::new(Ready {

@@ -73,6 +73,15 @@ export const useForecast = (job: JobView) =>
     queryFn: () => take(api.GET("/jobs/{id}/forecast", { params: { path: { id: job.id } } })),
   });
 
+export const useProfile = (job: JobView | undefined) =>
+  useQuery({
+    queryKey: ["profile", job?.id, job?.head],
+    enabled: job !== undefined,
+    staleTime: Infinity,
+    placeholderData: (before) => before,
+    queryFn: () => take(api.GET("/jobs/{id}/profile", { params: { path: { id: job?.id ?? "" } } })),
+  });
+
 export const useRecord = (id: string) =>
   useQuery({
     queryKey: ["record", id],

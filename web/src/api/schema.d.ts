@@ -278,6 +278,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_profile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/readings.csv": {
         parameters: {
             query?: never;
@@ -631,6 +647,18 @@ export interface components {
             password: string;
             token: string;
         };
+        /** @description Something an owner or an earlier shop may have done. */
+        AlterationView: {
+            /** @description What has to be said about it. */
+            caution: string;
+            /** @description Id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description Found on it? */
+            present: boolean;
+            source?: components["schemas"]["KnownFrom"] | null;
+        };
         /** @description An answer: a symptom or risk factor, yes, no or not known. */
         AnswerGiven: {
             id: string;
@@ -951,6 +979,7 @@ export interface components {
             change: components["schemas"]["Change"];
             /** @enum {string} */
             kind: "change";
+            source?: components["schemas"]["KnownFrom"] | null;
         } | {
             /** @description Repair class it mends. */
             class?: string | null;
@@ -1306,6 +1335,40 @@ export interface components {
             /** @description Why or how. */
             why: string;
         };
+        /** @description Cells of the pack. */
+        CellsView: {
+            /**
+             * Format: double
+             * @description Ah.
+             */
+            amp_hours: number;
+            /** @description Was it changed here? */
+            changed: boolean;
+            /** @description What it can be made of: key and name. Only its own where no other fits. */
+            chemistries: components["schemas"]["Named"][];
+            /** @description Chemistry key. */
+            chemistry: string;
+            /**
+             * Format: double
+             * @description Volts below which nothing is switched on or charged.
+             */
+            floor_volts: number;
+            /**
+             * Format: double
+             * @description Volts when full.
+             */
+            full_volts: number;
+            /** @description Groups in series. */
+            groups: number;
+            /**
+             * Format: int32
+             * @description Cells side by side, if noted.
+             */
+            parallel?: number | null;
+            source?: components["schemas"]["KnownFrom"] | null;
+            /** @description Of them usually. */
+            usual_groups: number;
+        };
         /** @description “Not like this here”: one difference from the family. */
         Change: {
             /** @description Colour code, `RD` or `GN/WH`; `??` for not noted. */
@@ -1343,6 +1406,65 @@ export interface components {
             volts: number;
             /** @enum {string} */
             what: "pull-up";
+        } | {
+            /**
+             * Format: double
+             * @description Capacity in Ah; the inner resistance goes with it.
+             */
+            amp_hours?: number | null;
+            /** @description Chemistry key, `nmc`, `lmo`, `lfp`; what is not said stays. */
+            chemistry?: string | null;
+            /** @description Groups in series. */
+            groups: number;
+            /**
+             * Format: int32
+             * @description Cells side by side in a group, only noted.
+             */
+            parallel?: number | null;
+            /** @enum {string} */
+            what: "pack";
+        } | {
+            /** @description Id of the figure. */
+            figure: string;
+            /**
+             * Format: double
+             * @description Value in its unit.
+             */
+            value: number;
+            /** @enum {string} */
+            what: "figure";
+        } | {
+            /**
+             * Format: double
+             * @description Copper cross-section, mm².
+             */
+            mm2: number;
+            /** @description Strand id. */
+            strand: string;
+            /** @enum {string} */
+            what: "gauge";
+        } | {
+            /** @description New pin of each wire, in the order of the present pins. */
+            pins: number[];
+            /** @description Strand id. */
+            strand: string;
+            /** @enum {string} */
+            what: "order";
+        } | {
+            /**
+             * Format: int32
+             * @description 60 or 120.
+             */
+            degrees: number;
+            /** @enum {string} */
+            what: "hall-spacing";
+        } | {
+            /** @description Id in `alterations.toml`. */
+            id: string;
+            /** @description Found on it (true), or not after all. */
+            present: boolean;
+            /** @enum {string} */
+            what: "alteration";
         } | {
             /** @description `round` or `flat`. */
             face: string;
@@ -1556,6 +1678,40 @@ export interface components {
              */
             share: number;
         };
+        /** @description A figure of a label. */
+        FigureView: {
+            /** @description Was it said here? */
+            changed: boolean;
+            /** @description Id. */
+            id: string;
+            /**
+             * Format: double
+             * @description Least that is accepted.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description Most that is accepted.
+             */
+            most: number;
+            /** @description Name. */
+            name: string;
+            /** @description Do predictions follow it, or is it only noted? */
+            predicts: boolean;
+            source?: components["schemas"]["KnownFrom"] | null;
+            /** @description Unit. */
+            unit: string;
+            /**
+             * Format: double
+             * @description Usual value.
+             */
+            usual: number;
+            /**
+             * Format: double
+             * @description Value here.
+             */
+            value: number;
+        };
         /** @description A voltage below which the pack of this vehicle must not be charged. */
         Floor: {
             /** @description Chemistry, or `this pack` where the wiring model knows it. */
@@ -1621,6 +1777,15 @@ export interface components {
             quarantine: components["schemas"]["QuarantineView"][];
             standing: components["schemas"]["Standing"];
             stops: components["schemas"]["Stop"][];
+        };
+        /** @description The motor's halls. */
+        HallsView: {
+            /**
+             * Format: int32
+             * @description Electrical degrees between them.
+             */
+            degrees: number;
+            source?: components["schemas"]["KnownFrom"] | null;
         };
         /** @description State of the service. */
         Health: {
@@ -1764,6 +1929,11 @@ export interface components {
             /** @description In the customer's words. */
             words: string;
         };
+        /**
+         * @description Where a figure comes from.
+         * @enum {string}
+         */
+        KnownFrom: "label" | "measured" | "told" | "guessed";
         /** @description A vehicle as it last left. */
         KnownVehicle: {
             /** @description What is not as drawn on it. */
@@ -2031,6 +2201,13 @@ export interface components {
             new: string;
             old: string;
         };
+        /** @description A key with its name. */
+        Named: {
+            /** @description Key. */
+            id: string;
+            /** @description Name. */
+            name: string;
+        };
         /** @description A precondition on the card. */
         NeedView: {
             /** @description Question. */
@@ -2260,6 +2437,25 @@ export interface components {
             title: string;
             /** @description Always `about:blank`: the code says which problem it is. */
             type: string;
+        };
+        /** @description The vehicle's profile. */
+        ProfileView: {
+            /** @description What can have been done to it. */
+            alterations: components["schemas"]["AlterationView"][];
+            /** @description Name of the family. */
+            family: string;
+            /** @description Figures of labels. */
+            figures: components["schemas"]["FigureView"][];
+            halls?: components["schemas"]["HallsView"] | null;
+            /**
+             * Format: int64
+             * @description Newest sequence it was worked out from.
+             */
+            head: number;
+            /** @description Cells. */
+            pack: components["schemas"]["CellsView"];
+            /** @description Strands with their wires. */
+            strands: components["schemas"]["StrandView"][];
         };
         /**
          * @description How a proof check came out.
@@ -2726,6 +2922,30 @@ export interface components {
             order: string;
             /** @description Why, with the figure. */
             reason: string;
+        };
+        /** @description A strand's wires. */
+        StrandView: {
+            /** @description Was it changed here? */
+            changed: boolean;
+            /** @description What each of them carries. */
+            functions: string[];
+            /** @description Id. */
+            id: string;
+            /**
+             * Format: double
+             * @description Copper cross-section, mm².
+             */
+            mm2: number;
+            /** @description Name. */
+            name: string;
+            /** @description Pins in the order of the family's wires. */
+            pins: number[];
+            source?: components["schemas"]["KnownFrom"] | null;
+            /**
+             * Format: double
+             * @description Usual cross-section, mm².
+             */
+            usual_mm2: number;
         };
         /** @description A sum worked out. */
         Sum: {
@@ -3682,6 +3902,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileView"];
+                };
             };
             "4XX": {
                 headers: {

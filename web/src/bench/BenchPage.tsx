@@ -159,6 +159,13 @@ const BenchOf = ({ job }: { job: Modelled }) => {
           >
             Suspects
           </Button>
+          <Button
+            onClick={() => void go(`/jobs/${job.id}/vehicle`)}
+            data-to-vehicle
+            sx={{ minHeight: 44, height: 44, fontSize: 14.5, px: 1 }}
+          >
+            This vehicle
+          </Button>
         </Box>
         {open && (
           <StrandPanel
@@ -272,15 +279,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                   >
                     Mend this
                   </Button>
-                  {bench.next && (
-                    <Button
-                      onClick={() => {
-                        setChosen(bench.next?.test);
-                      }}
-                    >
-                      Measure on: {bench.next.name}
-                    </Button>
-                  )}
+                  <MeasureOn next={bench.next} onChoose={setChosen} />
                 </Box>
               </Box>
             </KeyedCard>
@@ -302,15 +301,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                   <Button variant="contained" onClick={() => void go(`/jobs/${job.id}/hand-back`)}>
                     To the hand-back
                   </Button>
-                  {bench.next && (
-                    <Button
-                      onClick={() => {
-                        setChosen(bench.next?.test);
-                      }}
-                    >
-                      Measure on: {bench.next.name}
-                    </Button>
-                  )}
+                  <MeasureOn next={bench.next} onChoose={setChosen} />
                 </Box>
               </Box>
             </KeyedCard>
@@ -392,6 +383,24 @@ const BenchOf = ({ job }: { job: Modelled }) => {
     </Box>
   );
 };
+
+/** Measure on although the card proposes something else. */
+const MeasureOn = ({
+  next,
+  onChoose,
+}: {
+  next: Modelled["bench"]["next"];
+  onChoose: (test: string) => void;
+}) =>
+  next ? (
+    <Button
+      onClick={() => {
+        onChoose(next.test);
+      }}
+    >
+      Measure on: {next.name}
+    </Button>
+  ) : null;
 
 const announce = (job: Modelled): string => {
   const t = job.bench.evidence[job.bench.evidence.length - 1];

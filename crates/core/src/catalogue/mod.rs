@@ -7,7 +7,10 @@ use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requireme
 use std::collections::BTreeMap;
 use toml::Spanned;
 
+pub mod altered;
 pub mod proof;
+
+pub use altered::Altered;
 
 const PRIORS: (&str, &str) = ("priors.toml", include_str!("../../data/priors.toml"));
 const CLASSES: (&str, &str) = ("classes.toml", include_str!("../../data/classes.toml"));
@@ -15,6 +18,11 @@ const SYMPTOMS: (&str, &str) = ("symptoms.toml", include_str!("../../data/sympto
 const TESTS: (&str, &str) = ("tests.toml", include_str!("../../data/tests.toml"));
 const GATE: (&str, &str) = ("gate.toml", include_str!("../../data/gate.toml"));
 const PROOF: (&str, &str) = ("proof.toml", include_str!("../../data/proof.toml"));
+/// What alterations do to the odds.
+pub const ALTERATIONS: (&str, &str) = (
+    "alterations.toml",
+    include_str!("../../data/alterations.toml"),
+);
 
 /// Prior, symptoms and repair of a fault.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
@@ -280,6 +288,8 @@ pub type Heard = (String, String);
 /// Everything we believe, with the book of faults it speaks of.
 #[derive(Debug, Clone)]
 pub struct Catalogue {
+    /// What can have been done to a vehicle.
+    pub alterations: Vec<Altered>,
     /// Fault modes and signs.
     pub faults: FaultBook,
     /// Families that ship.
@@ -343,8 +353,8 @@ fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, Circuit
 /// The texts of the data files, so that a test or a shop can put its own in place of one.
 #[derive(Debug, Clone)]
 pub struct Sources {
-    /// (file name, text) of priors, classes, symptoms, tests, gate, proof.
-    pub files: [(String, String); 6],
+    /// (file name, text) of priors, classes, symptoms, tests, gate, proof, alterations.
+    pub files: [(String, String); 7],
     /// (file name, text) of the faults and of the signs.
     pub book: [(String, String); 2],
     /// (file name, text) of each vehicle family.
@@ -354,7 +364,7 @@ pub struct Sources {
 impl Default for Sources {
     fn default() -> Self {
         Self {
-            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE, PROOF]
+            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE, PROOF, ALTERATIONS]
                 .map(|(a, b)| (a.into(), b.into())),
             book: [
                 spannung_circuit::fault::FAULTS,
@@ -398,8 +408,10 @@ impl Catalogue {
         let tests: TestFile = read(file(3))?;
         let gate: GateFile = read(file(4))?;
         let proof: proof::ProofBook = read(file(5))?;
+        let alterations = altered::read(file(6).0, file(6).1, &faults)?;
         let catalogue = Self {
             faults,
+            alterations,
             families,
             priors: priors
                 .prior

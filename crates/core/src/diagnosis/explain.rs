@@ -70,7 +70,7 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
 
 /// The bands of a test, at most five, in the order of the ruler.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
-    let column = &model.columns[test];
+    let column = &*model.columns[test];
     let rows = &model.rows[test];
     match (&model.tests[test].kind, column) {
         (Kind::Procedure { outcomes, .. }, _) => outcomes
@@ -257,7 +257,7 @@ pub fn expected(model: &Model, test: usize) -> Option<Expected> {
             dims,
             ..
         },
-    ) = (&model.tests[test].kind, &model.columns[test])
+    ) = (&model.tests[test].kind, &*model.columns[test])
     else {
         return None;
     };

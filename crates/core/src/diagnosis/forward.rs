@@ -27,9 +27,6 @@ const PACK_STEP: f64 = 0.03;
 const LANES: usize = 8;
 /// Of the lanes of one case: the draws, then the raised pack, then the values as named.
 const RAISED: usize = DRAWS;
-/// A fault that moves a reading by less than this share of the instrument's own deviation does not touch it.
-const SAME: f64 = 0.02;
-
 /// Lowest and highest figure of a reading, on its scale.
 type Range = [f64; 2];
 /// A reading with drawn values: the draws, the raised pack, nothing, on lanes.
@@ -341,8 +338,9 @@ impl<'a> Forward<'a> {
             for (s, (slot, (base, drawn))) in moment.slots.iter().zip(sound).enumerate() {
                 let read = self.read(moment, slot, circuits, named, solved);
                 for (l, y) in read.into_iter().enumerate() {
-                    let apart =
-                        |d: usize| (y[d] - base[d]).abs() > SAME * slot.scale.instrument(base[d]);
+                    let apart = |d: usize| {
+                        (y[d] - base[d]).abs() > Scale::STILL * slot.scale.instrument(base[d])
+                    };
                     if apart(0) || apart(1) {
                         touched[l].push(s);
                         readings[l].nominal[slot.probe] = wider(readings[l].nominal[slot.probe], y);

@@ -14,6 +14,7 @@ pub mod forward;
 pub mod plan;
 pub mod predict;
 pub mod rows;
+pub mod signs;
 pub mod tests;
 
 pub use belief::{Answer, Belief, Evidence, Item};

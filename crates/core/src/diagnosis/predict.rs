@@ -7,12 +7,17 @@ use crate::catalogue::Catalogue;
 use crate::diagnosis::bins::{Bins, figures};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::rows::Rows;
+use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
+use spannung_circuit::family::Carries;
+use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::OL_OHMS;
+use spannung_circuit::netlist::Part;
 use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, Pair, Profile, VehicleState};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Predicted figure: mean and spread on the test's scale, slope with the log of the pack's voltage.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -88,9 +93,9 @@ pub struct Model {
     /// Tests.
     pub tests: Vec<Test>,
     /// Columns, one per test.
-    pub columns: Vec<Column>,
+    pub columns: Vec<Arc<Column>>,
     /// Chances of the outcomes of each test under each hypothesis.
-    pub rows: Vec<Rows>,
+    pub rows: Vec<Arc<Rows>>,
     /// P(symptom | case) by symptom id; index as cases.
     pub symptoms: BTreeMap<String, Vec<f64>>,
     /// Base rate of each symptom among complaints, and its leak and reliability.
@@ -101,6 +106,9 @@ pub struct Model {
     pub risk_rate: BTreeMap<String, f64>,
     /// Fault cases where table and circuit disagree on a symptom: (case, symptom, table, circuit).
     pub disagreements: Vec<(String, String, f64, bool)>,
+    asked: Asked,
+    signs: Vec<Seen>,
+    sound: Seen,
 }
 
 /// Predictions of one test (or of one point in one state): per case, and healthy.
@@ -126,6 +134,16 @@ pub enum Column {
         /// Healthy.
         healthy: Vec<f64>,
     },
+}
+
+impl Column {
+    /// What a case reads; none for looks.
+    fn figure(&self, case: usize) -> Option<Prediction> {
+        match self {
+            Self::Figures { cases, .. } => Some(cases[case]),
+            Self::Outcomes { .. } => None,
+        }
+    }
 }
 
 /// How a figure is compared.
@@ -194,6 +212,19 @@ impl Scale {
         }
     }
 
+    /// A fault or a change that moves a reading by less than this share of the instrument's own deviation leaves it as
+    /// it was.
+    pub const STILL: f64 = 0.02;
+
+    /// Do two predictions read the same?
+    fn same(self, a: &Prediction, b: &Prediction) -> bool {
+        (0..2).all(|d| {
+            let still = Self::STILL * self.instrument(a.mean[d]);
+            (a.mean[d] - b.mean[d]).abs() <= still
+                && (a.slope[d] - b.slope[d]).abs() * 0.05 <= still
+        })
+    }
+
     /// Width of what could be read by mistake.
     pub fn width(self) -> f64 {
         match self {
@@ -205,15 +236,31 @@ impl Scale {
     }
 }
 
-/// Sign values seen, by sign and the plugs apart.
-type Seen = BTreeMap<(String, VehicleState), String>;
-
 impl Model {
-    /// Work everything out for a profile. Takes about a second on one core.
+    /// Work everything out for a profile: 0.1 to 1.5 s on one core.
     ///
     /// # Errors
     /// A profile that does not build, a named probe or fault that does not fit the family.
     pub fn build(catalogue: &Catalogue, profile: &Profile) -> Result<Self, CoreError> {
+        Self::work_out(catalogue, profile, None)
+    }
+
+    /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
+    /// what the change does not move is taken from here: a reading whose sound value stays is taken not to move under the
+    /// faults either, but for those on or beside what changed. A change in the way of the power reaches every short
+    /// circuit, a switch turned round sends current where none went: they are worked out anew.
+    ///
+    /// # Errors
+    /// As [`Self::build`].
+    pub fn edited(&self, catalogue: &Catalogue, profile: &Profile) -> Result<Self, CoreError> {
+        Self::work_out(catalogue, profile, Some(self))
+    }
+
+    fn work_out(
+        catalogue: &Catalogue,
+        profile: &Profile,
+        before: Option<&Self>,
+    ) -> Result<Self, CoreError> {
         let net = profile.netlist()?;
         let mut cases = catalogue.faults.cases(profile, &net)?;
         let group = &profile.family.group;
@@ -229,56 +276,86 @@ impl Model {
             .collect();
         let forward = Forward::new(&net, &probes);
         let base = forward.healthy();
-        let asked: Vec<(String, VehicleState)> = tests
-            .iter()
-            .filter_map(|t| match &t.kind {
-                Kind::Procedure { sign, .. } => Some((sign.clone(), apart_only(t))),
-                Kind::Probe(_) => None,
+        let asked = Asked::of(catalogue, &tests);
+        let sound = asked.look(catalogue, &Scene::of(profile, &net, &forward.circuit, None));
+        let kept = before
+            .filter(|old| {
+                old.profile.family.logic == profile.family.logic
+                    && old.profile.halls_60 == profile.halls_60
             })
-            .chain(catalogue.symptoms.iter().flat_map(|s| {
-                let signs = s.when.keys();
-                signs.map(|sign| (sign.clone(), VehicleState::default()))
-            }))
+            .and_then(|old| Kept::of(old, profile, &net, &cases, &tests, &base, &asked, &sound));
+        // cases of which nothing is known are solved for every probe; of the others those that touch a probe whose
+        // reading moved are solved for these
+        let moved: Vec<usize> = (0..probes.len())
+            .filter(|k| kept.as_ref().is_some_and(|kept| kept.probes[*k].is_none()))
             .collect();
-        let seen = |circuit: &Circuit,
-                    case: Option<&FaultCase>|
-         -> BTreeMap<(String, VehicleState), String> {
-            let scene = Scene::of(profile, &net, circuit, case);
-            let mut out = BTreeMap::new();
-            for key in &asked {
-                if !out.contains_key(key) {
-                    let value = scene.observe(&key.0, &key.1).unwrap_or_else(|| {
-                        let spec = catalogue.faults.sign(&key.0);
-                        spec.map_or_else(String::new, |s| s.values[0].clone())
-                    });
-                    out.insert(key.clone(), value);
+        let some: Vec<(Probe, VehicleState)> = moved.iter().map(|k| probes[*k].clone()).collect();
+        let forward_moved = Forward::new(&net, &some);
+        let base_moved: Vec<Prediction> = moved.iter().map(|k| base[*k]).collect();
+        let look = |circuit: &Circuit, k: usize| {
+            asked.look(
+                catalogue,
+                &Scene::of(profile, &net, circuit, Some(&cases[k])),
+            )
+        };
+        let kept_case = |k: usize| kept.as_ref().and_then(|kept| Some((kept, kept.cases[k]?)));
+        let with_moved = |kept: &Kept<'_>, old: usize, fresh: &[Prediction]| -> Vec<Prediction> {
+            let mut fresh = fresh.iter();
+            let each = kept.probes.iter().zip(&base).map(|(known, healthy)| {
+                let known = known.and_then(|column| kept.old.columns[column].figure(old));
+                known.or_else(|| fresh.next().copied()).unwrap_or(*healthy)
+            });
+            each.collect()
+        };
+        // cases are independent of each other: every core takes its share, the order stays
+        let share = |places: &[usize]| -> Vec<(usize, Predicted)> {
+            let mut out = Vec::with_capacity(places.len());
+            let (mut anew, mut partly) = (Vec::new(), Vec::new());
+            for &k in places {
+                match kept_case(k) {
+                    None => anew.push(k),
+                    Some((kept, old)) if !kept.signs || kept.touches_moved(old) => partly.push(k),
+                    Some((kept, old)) => {
+                        let seen = Arc::clone(&kept.old.signs[old]);
+                        out.push((k, (with_moved(kept, old, &base_moved), seen)));
+                    }
+                }
+            }
+            let solve = |forward: &Forward<'_>, mine: &[usize], base: &[Prediction]| {
+                let each: Vec<&FaultCase> = mine.iter().map(|k| &cases[*k]).collect();
+                forward.cases(&each, base)
+            };
+            for (k, (circuit, row)) in anew.iter().zip(solve(&forward, &anew, &base)) {
+                out.push((*k, (row, look(&circuit, *k))));
+            }
+            let solved = solve(&forward_moved, &partly, &base_moved);
+            for (k, (circuit, row)) in partly.iter().zip(solved) {
+                if let Some((kept, old)) = kept_case(*k) {
+                    let seen = if kept.signs {
+                        Arc::clone(&kept.old.signs[old])
+                    } else {
+                        look(&circuit, *k)
+                    };
+                    out.push((*k, (with_moved(kept, old, &row), seen)));
                 }
             }
             out
         };
-        let healthy_signs = seen(&forward.circuit, None);
-        // cases are independent of each other: every core takes its share, the order stays
-        let some = |cases: &[FaultCase]| -> Vec<(Vec<Prediction>, Seen)> {
-            let each: Vec<&FaultCase> = cases.iter().collect();
-            let predicted = forward.cases(&each, &base).into_iter().zip(cases);
-            predicted
-                .map(|((circuit, row), case)| (row, seen(&circuit, Some(case))))
-                .collect()
-        };
         let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        let part = cases.len().div_ceil(cores).max(1);
-        let parts: Vec<Vec<(Vec<Prediction>, Seen)>> = std::thread::scope(|scope| {
-            let workers: Vec<_> = cases
-                .chunks(part)
-                .map(|chunk| scope.spawn(|| some(chunk)))
-                .collect();
+        // dealt out in turn: the cases beside a changed wire stand together
+        let hand = |core: usize| (core..cases.len()).step_by(cores).collect::<Vec<usize>>();
+        let hands: Vec<Vec<usize>> = (0..cores).map(hand).collect();
+        let mut found: Vec<(usize, Predicted)> = std::thread::scope(|scope| {
+            let workers: Vec<_> = hands.iter().map(|h| scope.spawn(|| share(h))).collect();
             let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
                 w.join()
                     .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
             };
-            workers.into_iter().map(join).collect()
+            workers.into_iter().flat_map(join).collect()
         });
-        let (rows, signs): (Vec<Vec<Prediction>>, Vec<Seen>) = parts.into_iter().flatten().unzip();
+        found.sort_by_key(|f| f.0);
+        let (rows, signs): (Vec<Vec<Prediction>>, Vec<Seen>) =
+            found.into_iter().map(|f| f.1).unzip();
         let mut model = Self {
             profile: profile.clone(),
             net: net.clone(),
@@ -297,58 +374,71 @@ impl Model {
                 .map(|r| (r.id.clone(), r.rate))
                 .collect(),
             disagreements: Vec::new(),
+            asked,
+            signs,
+            sound: Arc::clone(&sound),
         };
         model.hypothesise(catalogue)?;
+        // whole columns stay when cases and weights do, and no case reads otherwise
+        let same = kept
+            .as_ref()
+            .filter(|kept| kept.old.hypotheses == model.hypotheses);
+        let reads_the_same = |kept: &Kept<'_>, place: usize, old: usize| {
+            let Column::Figures { scale, cases, .. } = &*kept.old.columns[old] else {
+                return false;
+            };
+            let each = cases.iter().enumerate();
+            each.filter(|(k, _)| kept.cases[*k].is_none())
+                .all(|(k, then)| scale.same(&rows[k][place], then))
+        };
         let mut k = 0;
         let mut columns = Vec::with_capacity(model.tests.len());
-        for test in &model.tests {
-            columns.push(match &test.kind {
+        for (t, test) in model.tests.iter().enumerate() {
+            let column = match &test.kind {
                 Kind::Probe(probe) => {
-                    let column: Vec<Prediction> = rows.iter().map(|r| r[k]).collect();
-                    let one = figures(probe, column, base[k], &model.cases);
+                    let place = k;
                     k += 1;
-                    one
-                }
-                Kind::Procedure {
-                    sign,
-                    outcomes,
-                    sensitivity,
-                    specificity,
-                } => {
-                    let key = (sign.clone(), apart_only(test));
-                    let n = outcomes.len();
-                    let at = |value: &str| outcomes.iter().position(|o| o.0 == value).unwrap_or(0);
-                    let usual = at(&healthy_signs[&key]);
-                    let row =
-                        |value: usize| outcome_row(value, usual, n, *sensitivity, *specificity);
-                    Column::Outcomes {
-                        cases: signs
-                            .iter()
-                            .zip(&model.cases)
-                            .map(|(s, case)| {
-                                let mine = row(at(&s[&key]));
-                                // a sign the fault names is one its stimulus brings out
-                                if case.intermittent && !case.signs.contains_key(sign) {
-                                    let usual = row(usual);
-                                    mine.iter()
-                                        .zip(&usual)
-                                        .map(|(m, u)| 0.35 * m + 0.65 * u)
-                                        .collect()
-                                } else {
-                                    mine
-                                }
-                            })
-                            .collect(),
-                        healthy: row(usual),
+                    let old = same.and_then(|kept| Some((kept, kept.probes[place]?)));
+                    match old.filter(|(kept, old)| reads_the_same(kept, place, *old)) {
+                        Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
+                        None => {
+                            let column = rows.iter().map(|r| r[place]).collect();
+                            Arc::new(figures(probe, column, base[place], &model.cases))
+                        }
                     }
                 }
-            });
+                Kind::Procedure { .. } => {
+                    let old = same.filter(|kept| kept.signs && model.signs == kept.old.signs);
+                    match old.and_then(|kept| Some((kept, kept.procedure(test)?))) {
+                        Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
+                        None => {
+                            let (cases, healthy) = outcome_rows(
+                                catalogue,
+                                &model.asked,
+                                &model.tests[t],
+                                &model.cases,
+                                &model.signs,
+                                &sound,
+                            )
+                            .unwrap_or_default();
+                            Arc::new(Column::Outcomes { cases, healthy })
+                        }
+                    }
+                }
+            };
+            columns.push(column);
         }
-        let rows = |c| Rows::of(c, &model.hypotheses, &model.classes);
+        let rows = |column: &Arc<Column>| {
+            let old = same.and_then(|kept| {
+                let known = kept.old.columns.iter().position(|c| Arc::ptr_eq(c, column));
+                known.map(|k| Arc::clone(&kept.old.rows[k]))
+            });
+            old.unwrap_or_else(|| Arc::new(Rows::of(column, &model.hypotheses, &model.classes)))
+        };
         model.rows = columns.iter().map(rows).collect();
         model.columns = columns;
         let scene = Scene::of(profile, &net, &forward.circuit, None);
-        model.symptomise(catalogue, &signs, &|sign| {
+        model.symptomise(catalogue, &|sign| {
             let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
             !computed || scene.has(sign)
         });
@@ -356,6 +446,12 @@ impl Model {
     }
 
     fn hypothesise(&mut self, catalogue: &Catalogue) -> Result<(), CoreError> {
+        let found = &self.profile.alterations;
+        let altered: Vec<_> = catalogue
+            .alterations
+            .iter()
+            .filter(|a| found.contains(a.id.get_ref()))
+            .collect();
         let mut known = 0.0;
         let mut index: BTreeMap<String, usize> = BTreeMap::new();
         let mut minutes: Vec<(f64, f64)> = Vec::new();
@@ -388,6 +484,11 @@ impl Model {
             });
             let group = &self.profile.family.group;
             let weight = prior.weight.get(group).copied().unwrap_or(0.0) * case.share;
+            let weight = weight
+                * altered
+                    .iter()
+                    .map(|a| a.factor(&case.fault))
+                    .product::<f64>();
             known += weight;
             minutes[class].0 += weight * prior.minutes;
             minutes[class].1 += weight;
@@ -429,13 +530,13 @@ impl Model {
             key: "outside".into(),
             kind: Suspicion::Outside,
             class: None,
-            weight: 0.03,
+            weight: 0.03 * altered.iter().map(|a| a.outside).product::<f64>(),
         });
         Ok(())
     }
 
     /// P(symptom | case): the table's figure, moved by what the circuit shows.
-    fn symptomise(&mut self, catalogue: &Catalogue, signs: &[Seen], has: &dyn Fn(&str) -> bool) {
+    fn symptomise(&mut self, catalogue: &Catalogue, has: &dyn Fn(&str) -> bool) {
         let rest = VehicleState::default();
         let pedals = self.profile.family.has("pedals");
         let total: f64 = self.hypotheses[..self.cases.len()]
@@ -448,19 +549,18 @@ impl Model {
             }
             let id = symptom.id.get_ref();
             let mut column = Vec::with_capacity(self.cases.len());
-            for (case, seen) in self.cases.iter().zip(signs) {
+            for (case, seen) in self.cases.iter().zip(&self.signs) {
                 let table = &catalogue.priors[&case.fault].symptoms;
                 let listed = if id == NO_DRIVE && !pedals {
                     none_of(NO_DRIVE_APART.iter().filter_map(|s| table.get(*s)))
                 } else {
                     table.get(id).copied()
                 };
-                let derived =
-                    (!symptom.when.is_empty()).then(|| {
-                        symptom.when.iter().filter(|(s, _)| has(s)).all(|(s, v)| {
-                            seen.get(&(s.clone(), rest.clone())).is_some_and(|x| x == v)
-                        })
-                    });
+                let derived = (!symptom.when.is_empty()).then(|| {
+                    symptom.when.iter().filter(|(s, _)| has(s)).all(|(s, v)| {
+                        self.asked.value(catalogue, seen, s, &rest) == Some(v.as_str())
+                    })
+                });
                 let p = match (listed, derived) {
                     (Some(p), Some(true)) => p.max(0.8),
                     (Some(p), Some(false)) if case.intermittent => p,
@@ -543,45 +643,150 @@ fn none_of<'a>(chances: impl Iterator<Item = &'a f64>) -> Option<f64> {
     none.map(|n| 1.0 - n)
 }
 
-fn apart_only(test: &Test) -> VehicleState {
-    VehicleState {
-        apart: test.state.apart.clone(),
-        ..VehicleState::default()
-    }
+/// Predictions of the probes in one case, and what is seen in it.
+type Predicted = (Vec<Prediction>, Seen);
+
+/// Elements that meet at a point from which it counts as a rail.
+const RAIL: usize = 4;
+
+/// What a change of the vehicle leaves as it was.
+struct Kept<'a> {
+    old: &'a Model,
+    /// Per case: its place in the old model, when it sits on nothing that changed.
+    cases: Vec<Option<usize>>,
+    /// Per probe: its column in the old model, when it reads the same on a sound vehicle.
+    probes: Vec<Option<usize>>,
+    /// Columns of the old model whose probes read otherwise now; none when some of them are new.
+    moved: Option<Vec<usize>>,
+    /// Are the signs asked about the same, and seen the same on a sound vehicle?
+    signs: bool,
 }
 
-/// Chances of the outcomes of a procedure when `value` is there.
-fn outcome_row(
-    value: usize,
-    usual: usize,
-    n: usize,
-    sensitivity: f64,
-    specificity: f64,
-) -> Vec<f64> {
-    let smooth = 0.01;
-    let mut row = vec![0.0; n];
-    if value == usual {
-        row[usual] = specificity;
-        let others = (n - 1).max(1) as f64;
-        for (k, p) in row.iter_mut().enumerate() {
-            if k != usual {
-                *p = (1.0 - specificity) / others;
+impl<'a> Kept<'a> {
+    /// None when something in the way of the power changed.
+    #[allow(clippy::too_many_arguments)] // what a model is made of
+    fn of(
+        old: &'a Model,
+        profile: &Profile,
+        net: &Netlist,
+        cases: &[FaultCase],
+        tests: &[Test],
+        base: &[Prediction],
+        asked: &Asked,
+        sound: &Seen,
+    ) -> Option<Self> {
+        let same_element = |k: usize| {
+            let e = &net.elements[k];
+            let known = old.net.element(&e.id).map(|k| &old.net.elements[k]);
+            known.is_some_and(|o| {
+                let named = |a: usize, b: usize| net.nodes[a] == old.net.nodes[b];
+                let values = o.part == e.part && o.spread == e.spread && o.plug == e.plug;
+                values && named(e.a, o.a) && named(e.b, o.b) && named(e.c, o.c)
+            })
+        };
+        let same: Vec<bool> = (0..net.elements.len()).map(same_element).collect();
+        let small = |k: usize| match &net.elements[k].part {
+            Part::Resistor { .. } => {
+                let id = net.elements[k].id.split('.').next().unwrap_or_default();
+                let strand = profile.family.strand(id);
+                strand.is_some_and(|s| s.carries == Carries::Signals)
+            }
+            Part::Ratio { .. } | Part::OpenCollector { .. } => true,
+            _ => false,
+        };
+        if (0..same.len()).any(|k| !same[k] && !small(k)) {
+            return None;
+        }
+        let places: BTreeMap<&str, usize> = old
+            .cases
+            .iter()
+            .enumerate()
+            .map(|(k, c)| (c.key.as_str(), k))
+            .collect();
+        // where a changed element ends a fault can send its current through it; rails, where many meet, are shared
+        let mut ends = vec![0usize; net.nodes.len()];
+        let mut near = vec![false; net.nodes.len()];
+        for (e, same) in net.elements.iter().zip(&same) {
+            for node in [e.a, e.b] {
+                ends[node] += 1;
+                near[node] |= !same;
             }
         }
-    } else {
-        let others = n.saturating_sub(2).max(1) as f64;
-        let missed = if n > 2 { 0.7 } else { 1.0 };
-        for (k, p) in row.iter_mut().enumerate() {
-            *p = if k == value {
-                sensitivity
-            } else if k == usual {
-                (1.0 - sensitivity) * missed
-            } else {
-                (1.0 - sensitivity) * (1.0 - missed) / others
+        let beside = |node: usize| near[node] && ends[node] <= RAIL;
+        let still = |case: &FaultCase| {
+            case.effects.iter().all(|e| match e {
+                Effect::Open(k)
+                | Effect::Series(k, _)
+                | Effect::Scale(k, _)
+                | Effect::Force(k, _)
+                | Effect::Ratio(k, _) => {
+                    let e = &net.elements[*k];
+                    same[*k] && ![e.a, e.b, e.c].into_iter().any(beside)
+                }
+                Effect::Bridge(a, b, _) => {
+                    let known = |n: usize| old.net.find(&net.nodes[n]).is_some();
+                    [*a, *b].into_iter().all(|n| known(n) && !beside(n))
+                }
+            })
+        };
+        let kept_case = |case: &FaultCase| {
+            let known = places.get(case.key.as_str()).copied();
+            known.filter(|_| still(case))
+        };
+        let columns: BTreeMap<&str, usize> = old
+            .tests
+            .iter()
+            .enumerate()
+            .map(|(k, t)| (t.id.as_str(), k))
+            .collect();
+        let probes = tests.iter().filter(|t| matches!(t.kind, Kind::Probe(_)));
+        // old column of a probe that is taken as before, and whether a sound vehicle reads the same at it
+        let known_probe = |(test, healthy): (&Test, &Prediction)| {
+            let known = columns.get(test.id.as_str()).copied()?;
+            let (Kind::Probe(now), Kind::Probe(then)) = (&test.kind, &old.tests[known].kind) else {
+                return None;
             };
-        }
+            let Column::Figures {
+                healthy: before, ..
+            } = &*old.columns[known]
+            else {
+                return None;
+            };
+            let named = |a: usize, b: usize| net.nodes[a] == old.net.nodes[b];
+            let taken_alike = now.mode == then.mode
+                && now.shunt_ohms == then.shunt_ohms
+                && now.sweep == then.sweep
+                && now.groups == then.groups
+                && test.state == old.tests[known].state
+                && named(now.pair.red, then.pair.red)
+                && named(now.pair.black, then.pair.black);
+            taken_alike.then(|| (known, Scale::of(now.mode).same(healthy, before)))
+        };
+        let probes: Vec<Option<(usize, bool)>> = probes.zip(base).map(known_probe).collect();
+        let same_reading = |p: &Option<(usize, bool)>| p.filter(|p| p.1).map(|p| p.0);
+        let moved = probes.iter().filter(|p| !p.is_some_and(|p| p.1));
+        Some(Self {
+            old,
+            cases: cases.iter().map(kept_case).collect(),
+            moved: moved.map(|p| p.map(|p| p.0)).collect(),
+            probes: probes.iter().map(same_reading).collect(),
+            signs: *asked == old.asked && *sound == old.sound && old.profile.judges_like(profile),
+        })
     }
-    row.iter()
-        .map(|p| (1.0 - smooth) * p + smooth / n as f64)
-        .collect()
+
+    /// Does a case touch a reading that moved?
+    fn touches_moved(&self, case: usize) -> bool {
+        self.moved.as_ref().is_none_or(|moved| {
+            moved.iter().any(|k| match &*self.old.columns[*k] {
+                Column::Figures { cases, healthy, .. } => cases[case] != *healthy,
+                Column::Outcomes { .. } => false,
+            })
+        })
+    }
+
+    /// The old column of a procedure that asks and answers alike.
+    fn procedure(&self, test: &Test) -> Option<usize> {
+        let old = self.old.tests.iter().position(|t| t.id == test.id)?;
+        (self.old.tests[old].kind == test.kind).then_some(old)
+    }
 }

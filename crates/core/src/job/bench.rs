@@ -764,7 +764,7 @@ impl<'a> Weighed<'a> {
                 dims,
                 ..
             },
-        ) = (&m.tests[test].kind, &m.columns[test])
+        ) = (&m.tests[test].kind, &*m.columns[test])
         else {
             return Ok(());
         };

@@ -4,7 +4,7 @@
 use crate::desks::money::Terms;
 use crate::reading::Unit;
 use serde::{Deserialize, Serialize};
-use spannung_circuit::{Change, VehicleState};
+use spannung_circuit::{Change, KnownFrom, VehicleState};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -417,6 +417,9 @@ pub enum Body {
     Change {
         /// What is different on this vehicle.
         change: Change,
+        /// Where that is known from.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        source: Option<KnownFrom>,
     },
     /// A part out and in.
     Part {

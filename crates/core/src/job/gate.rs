@@ -35,7 +35,7 @@ pub struct Floor {
 /// The floor of this vehicle's pack; where no wiring model knows its cells, one for each chemistry that
 /// a pack of this voltage class can be made of. Highest first.
 pub fn floors(catalogue: &Catalogue, job: &Job) -> Vec<Floor> {
-    if let Some(family) = job.family(catalogue) {
+    if let Some(family) = job.own_family(catalogue) {
         return vec![Floor {
             of: "this pack".into(),
             volts: family.floor_volts(),

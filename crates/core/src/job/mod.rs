@@ -19,6 +19,7 @@ pub mod items;
 pub mod map;
 pub mod netlist;
 pub mod points;
+pub mod profile;
 pub mod proof;
 pub mod record;
 pub mod report;

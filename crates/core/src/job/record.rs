@@ -7,6 +7,7 @@ use crate::job::entry::{
 use crate::job::proof;
 use crate::reading::Unit;
 use serde::Serialize;
+use spannung_circuit::{Change, KnownFrom};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -245,9 +246,9 @@ fn words(
                 String::new(),
             )
         }
-        Body::Change { change } => (
+        Body::Change { change, source } => (
             format!("Not like this here: {}", change_words(change)),
-            String::new(),
+            source.map_or("", source_words).into(),
         ),
         Body::Part {
             old,
@@ -675,8 +676,16 @@ pub fn fate_words(fate: Fate) -> &'static str {
     }
 }
 
+fn source_words(source: KnownFrom) -> &'static str {
+    match source {
+        KnownFrom::Label => "from its label",
+        KnownFrom::Measured => "measured",
+        KnownFrom::Told => "told by the owner",
+        KnownFrom::Guessed => "guessed",
+    }
+}
+
 fn change_words(change: &spannung_circuit::Change) -> String {
-    use spannung_circuit::Change;
     match change {
         Change::Colour { strand, pin, code } => format!("{strand} pin {pin} is {code}"),
         Change::ExtraWire {
@@ -689,6 +698,34 @@ fn change_words(change: &spannung_circuit::Change) -> String {
         Change::Plug {
             plug, name, pins, ..
         } => format!("{plug} is “{name}” with {pins} pins"),
+        Change::Pack {
+            groups,
+            chemistry,
+            parallel,
+            amp_hours,
+        } => {
+            let mut words = format!("pack of {groups} groups in series");
+            if let Some(parallel) = parallel {
+                words += &format!(", {parallel} cells side by side");
+            }
+            if let Some(amp_hours) = amp_hours {
+                words += &format!(", {amp_hours} Ah");
+            }
+            if let Some(chemistry) = chemistry {
+                words += &format!(", {chemistry}");
+            }
+            words
+        }
+        Change::Figure { figure, value } => format!("{figure} is {value}"),
+        Change::Gauge { strand, mm2 } => format!("{strand} has wires of {mm2} mm²"),
+        Change::Order { strand, pins } => {
+            let pins: Vec<String> = pins.iter().map(u8::to_string).collect();
+            format!("{strand}: the wires sit on pins {}", pins.join(", "))
+        }
+        Change::HallSpacing { degrees } => format!("halls {degrees}° apart"),
+        Change::Alteration { id, present } => {
+            format!("{}: {id}", if *present { "altered" } else { "not altered" })
+        }
     }
 }
 

@@ -89,7 +89,7 @@ async fn catalogue(State(app): State<App>, _: Who) -> Json<Choices> {
                 definition: k.act.clone(),
             })
             .collect(),
-        colours: spannung_circuit::profile::COLOURS
+        colours: spannung_circuit::change::COLOURS
             .iter()
             .map(|c| (*c).to_string())
             .collect(),

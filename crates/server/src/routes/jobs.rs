@@ -14,6 +14,7 @@ use serde::{Deserialize, Serialize};
 use spannung_core::job::Job;
 use spannung_core::job::entry::Outcome;
 use spannung_core::job::items;
+use spannung_core::job::profile::ProfileView;
 use spannung_core::job::record::{self, Line};
 use spannung_core::job::report::{self, Report};
 use spannung_core::job::view::Card;
@@ -31,6 +32,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(add_entries))
         .routes(routes!(show_card))
         .routes(routes!(show_forecast))
+        .routes(routes!(show_profile))
         .routes(routes!(show_record))
         .routes(routes!(show_report))
 }
@@ -136,6 +138,18 @@ async fn show_forecast(
         minutes: found.minutes,
         cents: found.cents,
     }))
+}
+
+#[utoipa::path(get, path = "/jobs/{id}/profile", params(("id" = Uuid, Path)), responses((status = 200, body = ProfileView), (status = "4XX", body = Problem)))]
+async fn show_profile(
+    State(app): State<App>,
+    _who: Who,
+    Path(id): Path<Uuid>,
+) -> Result<Json<ProfileView>, ApiError> {
+    let loaded = work::load(&app, id).await?;
+    let view = loaded.job.profile_view(&app.catalogue);
+    view.map(Json)
+        .ok_or_else(|| ApiError::not_found("wiring model for this vehicle"))
 }
 
 /// The record of a job.

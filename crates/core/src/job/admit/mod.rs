@@ -292,7 +292,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 return bad("no-reason", "reason", "Say why: the log keeps it.".into());
             }
         }
-        Body::Change { change } => {
+        Body::Change { change, .. } => {
             owned(job)?;
             let Some(family) = job.family(catalogue) else {
                 return bad(
@@ -505,9 +505,11 @@ fn gate_figure(
     let highest = floors.first().map_or(0.0, |f| f.volts);
     let lowest = floors.last().map_or(0.0, |f| f.volts);
     let class = f64::from(job.volts_class);
-    let full = job.family(catalogue).map_or(class * FULL_BY_CLASS, |f| {
-        f.cells.full_volts * f.cells.groups as f64
-    });
+    let full = job
+        .own_family(catalogue)
+        .map_or(class * FULL_BY_CLASS, |f| {
+            f.cells.full_volts * f.cells.groups as f64
+        });
     let shown = reading::show_text(figure.low, Unit::Volts);
     // a toy's pack of six volts is live below what is a phantom on a larger one
     let wants = if figure.low.abs() < LIVE_VOLTS.min(class * LIVE_BY_CLASS) {

@@ -161,7 +161,10 @@ impl Job {
                     self.failed.retain(|f| &f.0 != class);
                 }
             },
-            Body::Change { change } => self.changes.push(change.clone()),
+            Body::Change { change, source } => {
+                self.changes.push(change.clone());
+                self.sources.push(*source);
+            }
             Body::Part {
                 old,
                 fate,

@@ -183,7 +183,7 @@ impl Job {
         result: ReadingResult,
         typed: &str,
     ) {
-        let Some(family) = self.family(catalogue) else {
+        let Some(family) = self.own_family(catalogue) else {
             return;
         };
         let Some(spec) = catalogue.probes.iter().find(|p| p.id.get_ref() == test) else {

@@ -11,7 +11,7 @@ use crate::catalogue::Catalogue;
 use crate::job::entry::{Body, Logged, ProofResult, SheetPoint};
 use crate::job::gate::{Standing, Stop, standing};
 use crate::reading::Unit;
-use spannung_circuit::{Change, Family, VehicleState};
+use spannung_circuit::{Change, Family, KnownFrom, VehicleState};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
@@ -67,6 +67,8 @@ pub struct Job {
     pub failed: Vec<(String, i64, Uuid)>,
     /// What is different on this vehicle.
     pub changes: Vec<Change>,
+    /// Where each of them is known from.
+    pub sources: Vec<Option<KnownFrom>>,
     /// Parts.
     pub parts: Vec<PartLine>,
     /// Minutes spent.

@@ -1,0 +1,150 @@
+//! What a person sees, hears or feels in each fault case: every sign that a procedure or a symptom asks about, looked
+//! at once.
+
+use crate::catalogue::Catalogue;
+use crate::diagnosis::tests::{Kind, Test};
+use spannung_circuit::behaviour::Scene;
+use spannung_circuit::{FaultCase, VehicleState};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// Values of the asked signs, as places in the list of each sign's values; 0 is the sound one.
+pub type Seen = Arc<[u8]>;
+
+/// The signs that are asked about, with the plugs that are apart while looking.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Asked {
+    list: Vec<(String, VehicleState)>,
+    index: BTreeMap<(String, VehicleState), usize>,
+}
+
+/// The state of a test as far as looking goes: its plugs.
+pub fn apart_only(test: &Test) -> VehicleState {
+    VehicleState {
+        apart: test.state.apart.clone(),
+        ..VehicleState::default()
+    }
+}
+
+impl Asked {
+    /// What the tests of a vehicle and the symptoms of the catalogue ask about.
+    pub fn of(catalogue: &Catalogue, tests: &[Test]) -> Self {
+        let mut asked = Self::default();
+        let procedures = tests.iter().filter_map(|t| match &t.kind {
+            Kind::Procedure { sign, .. } => Some((sign.clone(), apart_only(t))),
+            Kind::Probe(_) => None,
+        });
+        let told = catalogue.symptoms.iter().flat_map(|s| {
+            let signs = s.when.keys();
+            signs.map(|sign| (sign.clone(), VehicleState::default()))
+        });
+        for key in procedures.chain(told) {
+            if !asked.index.contains_key(&key) {
+                asked.index.insert(key.clone(), asked.list.len());
+                asked.list.push(key);
+            }
+        }
+        asked
+    }
+
+    /// Look at everything in one scene; what a fault does not name and the circuit does not tell reads as sound.
+    pub fn look(&self, catalogue: &Catalogue, scene: &Scene<'_>) -> Seen {
+        let value = |(sign, state): &(String, VehicleState)| -> u8 {
+            let spec = catalogue.faults.sign(sign);
+            let seen = scene.observe(sign, state).zip(spec);
+            let place = seen.and_then(|(v, s)| s.values.iter().position(|x| *x == v));
+            place.unwrap_or(0) as u8
+        };
+        self.list.iter().map(value).collect()
+    }
+
+    /// The value of a sign in what was seen; none when it was not asked about.
+    pub fn value<'a>(
+        &self,
+        catalogue: &'a Catalogue,
+        seen: &Seen,
+        sign: &str,
+        state: &VehicleState,
+    ) -> Option<&'a str> {
+        let k = *self.index.get(&(sign.to_string(), state.clone()))?;
+        let values = &catalogue.faults.sign(sign)?.values;
+        values.get(seen[k] as usize).map(String::as_str)
+    }
+}
+
+/// Chances of the outcomes of a procedure when `value` is there.
+pub fn outcome_row(
+    value: usize,
+    usual: usize,
+    n: usize,
+    sensitivity: f64,
+    specificity: f64,
+) -> Vec<f64> {
+    let smooth = 0.01;
+    let mut row = vec![0.0; n];
+    if value == usual {
+        row[usual] = specificity;
+        let others = (n - 1).max(1) as f64;
+        for (k, p) in row.iter_mut().enumerate() {
+            if k != usual {
+                *p = (1.0 - specificity) / others;
+            }
+        }
+    } else {
+        let others = n.saturating_sub(2).max(1) as f64;
+        let missed = if n > 2 { 0.7 } else { 1.0 };
+        for (k, p) in row.iter_mut().enumerate() {
+            *p = if k == value {
+                sensitivity
+            } else if k == usual {
+                (1.0 - sensitivity) * missed
+            } else {
+                (1.0 - sensitivity) * (1.0 - missed) / others
+            };
+        }
+    }
+    row.iter()
+        .map(|p| (1.0 - smooth) * p + smooth / n as f64)
+        .collect()
+}
+
+/// Rows of a procedure's outcomes under every case, and under a sound vehicle.
+pub fn outcome_rows(
+    catalogue: &Catalogue,
+    asked: &Asked,
+    test: &Test,
+    cases: &[FaultCase],
+    seen: &[Seen],
+    sound: &Seen,
+) -> Option<(Vec<Vec<f64>>, Vec<f64>)> {
+    let Kind::Procedure {
+        sign,
+        outcomes,
+        sensitivity,
+        specificity,
+    } = &test.kind
+    else {
+        return None;
+    };
+    let state = apart_only(test);
+    let at = |seen: &Seen| {
+        let value = asked.value(catalogue, seen, sign, &state);
+        value
+            .and_then(|v| outcomes.iter().position(|o| o.0 == v))
+            .unwrap_or(0)
+    };
+    let usual = at(sound);
+    let row = |value: usize| outcome_row(value, usual, outcomes.len(), *sensitivity, *specificity);
+    let healthy = row(usual);
+    let of = |(case, seen): (&FaultCase, &Seen)| -> Vec<f64> {
+        let mine = row(at(seen));
+        // a sign the fault names is one its stimulus brings out
+        if case.intermittent && !case.signs.contains_key(sign) {
+            let mixed = mine.iter().zip(&healthy);
+            mixed.map(|(m, u)| 0.35 * m + 0.65 * u).collect()
+        } else {
+            mine
+        }
+    };
+    Some((cases.iter().zip(seen).map(of).collect(), healthy))
+}

@@ -1,0 +1,156 @@
+//! A vehicle that is known better while its job runs: what the engine takes over from before must be what it would
+//! have worked out anew.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+use spannung_circuit::{Change, Family, Profile};
+use spannung_core::catalogue::Catalogue;
+use spannung_core::diagnosis::Model;
+use spannung_core::diagnosis::predict::{Column, Scale};
+use std::sync::LazyLock;
+
+static CATALOGUE: LazyLock<Catalogue> = LazyLock::new(|| Catalogue::shipped().unwrap());
+
+fn family(id: &str) -> &'static Family {
+    CATALOGUE.families.iter().find(|f| f.id == id).unwrap()
+}
+
+fn changes() -> Vec<(&'static str, Change)> {
+    let figure = |f: &str, value| Change::Figure {
+        figure: f.into(),
+        value,
+    };
+    let gauge = |strand: &str, mm2| Change::Gauge {
+        strand: strand.into(),
+        mm2,
+    };
+    vec![
+        (
+            "gh48",
+            Change::Colour {
+                strand: "throttle".into(),
+                pin: 3,
+                code: "BU".into(),
+            },
+        ),
+        ("gh48", gauge("throttle", 0.12)),
+        (
+            "gh48",
+            Change::Order {
+                strand: "throttle".into(),
+                pins: vec![1, 3, 2],
+            },
+        ),
+        (
+            "gh48",
+            Change::ExtraWire {
+                strand: "halls".into(),
+                code: "PK".into(),
+                function: "temperature".into(),
+            },
+        ),
+        (
+            "gh48",
+            Change::PullUp {
+                lines: "halls".into(),
+                volts: 3.3,
+            },
+        ),
+        ("gh48", Change::HallSpacing { degrees: 60 }),
+        (
+            "gh48",
+            Change::NormallyClosedBrake {
+                strand: "brake-left".into(),
+            },
+        ),
+        (
+            "gh48",
+            Change::Alteration {
+                id: "shunt".into(),
+                present: true,
+            },
+        ),
+        ("ssb36", figure("ignition-fuse", 3.0)),
+        ("ssb36", gauge("main", 6.0)),
+        (
+            "rt12",
+            Change::Pack {
+                groups: 1,
+                chemistry: None,
+                parallel: None,
+                amp_hours: Some(4.5),
+            },
+        ),
+        ("db72", figure("converter", 13.8)),
+    ]
+}
+
+/// Largest difference between two models' predictions, in deviations of the instrument.
+fn apart(a: &Model, b: &Model) -> (f64, String) {
+    let mut worst = (0.0, String::new());
+    for ((x, y), test) in a.columns.iter().zip(&b.columns).zip(&a.tests) {
+        let (Column::Figures { scale, cases, .. }, Column::Figures { cases: other, .. }) =
+            (&**x, &**y)
+        else {
+            continue;
+        };
+        let each = |s: &Scale, p: f64, q: f64| (p - q).abs() / s.instrument(p);
+        for ((p, q), case) in cases.iter().zip(other).zip(&a.cases) {
+            for d in 0..2 {
+                let far = each(scale, p.mean[d], q.mean[d]);
+                if far > worst.0 {
+                    worst = (far, format!("{} at {}", case.key, test.id));
+                }
+            }
+        }
+    }
+    worst
+}
+
+#[test]
+fn what_is_kept_is_what_would_come_out_anew() {
+    for (id, change) in changes() {
+        let plain = Profile::new(family(id), &[]).unwrap();
+        let changed = Profile::new(family(id), std::slice::from_ref(&change)).unwrap();
+        let before = Model::build(&CATALOGUE, &plain).unwrap();
+        let edited = before.edited(&CATALOGUE, &changed).unwrap();
+        let anew = Model::build(&CATALOGUE, &changed).unwrap();
+        let keys = |m: &Model| m.cases.iter().map(|c| c.key.clone()).collect::<Vec<_>>();
+        assert_eq!(keys(&edited), keys(&anew), "{id} {change:?}");
+        assert_eq!(edited.hypotheses, anew.hypotheses, "{id} {change:?}");
+        assert_eq!(edited.symptoms, anew.symptoms, "{id} {change:?}");
+        let (far, place) = apart(&edited, &anew);
+        assert!(far < 0.5, "{id} {change:?}: {place}, {far:.3} deviations");
+    }
+}
+
+#[test]
+fn a_colour_changes_no_prediction_and_costs_none() {
+    let plain = Profile::new(family("gh48"), &[]).unwrap();
+    let (_, colour) = changes().remove(0);
+    let changed = Profile::new(family("gh48"), &[colour]).unwrap();
+    let before = Model::build(&CATALOGUE, &plain).unwrap();
+    let edited = before.edited(&CATALOGUE, &changed).unwrap();
+    for (old, new) in before.columns.iter().zip(&edited.columns) {
+        assert!(std::sync::Arc::ptr_eq(old, new));
+    }
+}
+
+#[test]
+fn an_alteration_moves_the_odds_it_names() {
+    let plain = Model::build(&CATALOGUE, &Profile::new(family("gh48"), &[]).unwrap()).unwrap();
+    let shunt = Change::Alteration {
+        id: "shunt".into(),
+        present: true,
+    };
+    let changed = Profile::new(family("gh48"), &[shunt]).unwrap();
+    let altered = plain.edited(&CATALOGUE, &changed).unwrap();
+    let weight = |m: &Model, fault: &str| -> f64 {
+        let mine = m.cases.iter().zip(&m.hypotheses);
+        mine.filter(|(c, _)| c.fault == fault)
+            .map(|(_, h)| h.weight)
+            .sum()
+    };
+    assert!(weight(&altered, "ctl-shunt-mod") > 10.0 * weight(&plain, "ctl-shunt-mod"));
+    assert!(weight(&altered, "thr-magnet") < weight(&plain, "thr-magnet"));
+}
