@@ -111,6 +111,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
       <JobLine job={job} here="bench" />
       <TitleBlock>
         <JobCell job={job} />
+        <VehicleButton job={job} />
         <StateButtons job={job} onState={setState} disabled={append.isPending || job.closed != null} />
         <MinutesCell job={job} />
       </TitleBlock>
@@ -158,13 +159,6 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             }}
           >
             Suspects
-          </Button>
-          <Button
-            onClick={() => void go(`/jobs/${job.id}/vehicle`)}
-            data-to-vehicle
-            sx={{ minHeight: 44, height: 44, fontSize: 14.5, px: 1 }}
-          >
-            This vehicle
           </Button>
         </Box>
         {open && (
@@ -380,6 +374,28 @@ const BenchOf = ({ job }: { job: Modelled }) => {
       <Box aria-live="polite" sx={{ position: "absolute", left: -9999 }}>
         {announce(job)}
       </Box>
+    </Box>
+  );
+};
+
+/** To what this vehicle has that its kind usually does not. */
+const VehicleButton = ({ job }: { job: Modelled }) => {
+  const go = useNavigate();
+  const n = job.changes.length;
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", pr: 1 }}>
+      <Button
+        onClick={() => void go(`/jobs/${job.id}/vehicle`)}
+        data-to-vehicle
+        sx={{ minHeight: 48, height: 48, px: 1.2, flexDirection: "column", alignItems: "flex-start", gap: 0 }}
+      >
+        <Box component="span" sx={{ fontSize: 13, fontWeight: 500, color: v("ink2"), lineHeight: 1.2 }}>
+          Vehicle
+        </Box>
+        <Box component="span" sx={{ fontSize: 16, lineHeight: 1.2, whiteSpace: "nowrap" }}>
+          {n === 0 ? "as usual" : `${String(n)} not usual`}
+        </Box>
+      </Button>
     </Box>
   );
 };

@@ -85,7 +85,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
           To the bench
         </Button>
       </Box>
-      <Box sx={{ px: 2, minHeight: 30, fontSize: 15.5, color: v("ink2") }}>
+      <Box sx={{ px: 2, minHeight: 42, pt: 0.5, fontSize: 15.5, color: v("ink2") }}>
         {append.error ? (
           <ErrorLine>{append.error.message}</ErrorLine>
         ) : (
