@@ -11,6 +11,8 @@ use spannung_sim::{Errors, Vehicle};
 const MOST_TESTS: usize = 80;
 /// Repairs after which a job counts as never finished.
 const MOST_REPAIRS: usize = 8;
+/// Highest risk that the simulated technician takes.
+const RISK_LIMIT: u8 = 4;
 /// A vehicle that is referred takes so long in the end: somebody else finds it.
 const REFERRED_MINUTES: f64 = 120.0;
 
@@ -106,6 +108,60 @@ pub fn alike(model: &Model, a: usize, b: usize) -> bool {
     })
 }
 
+/// Would somebody who had taken every reading once name the right class first? What cannot be parted by any test sets
+/// the ceiling of first repairs that are right. None when the owner notices nothing.
+pub fn told_apart(model: &Model, truth: &FaultCase, errors: Errors, seed: u64) -> Option<bool> {
+    let case = vec![truth.clone()];
+    let mut vehicle = Vehicle::new(
+        &model.profile,
+        &model.net,
+        case,
+        &pairs(model),
+        errors,
+        seed,
+    );
+    let told = vehicle.complaint();
+    if told.is_empty() {
+        return None;
+    }
+    let mut evidence = complaint(&told);
+    let situation = Situation::default();
+    for (test, spec) in model.tests.iter().enumerate() {
+        if spec.risk <= RISK_LIMIT {
+            let answer = answer(model, &mut vehicle, test, &situation);
+            evidence.push(Evidence {
+                entry: spec.id.clone(),
+                item: Item::Test {
+                    test,
+                    answer,
+                    column: None,
+                },
+            });
+        }
+    }
+    let classes = Belief::of(model, &evidence).classes(model);
+    let first = (0..classes.len()).max_by(|a, b| classes[*a].total_cmp(&classes[*b]))?;
+    let right = |k: usize| {
+        let members = &model.classes[first].members;
+        members.iter().any(|m| *m == k || alike(model, k, *m))
+    };
+    let k = model.cases.iter().position(|c| c.key == truth.key)?;
+    Some(class_of(model, truth) == Some(first) || right(k))
+}
+
+/// What the owner told, as evidence.
+fn complaint(told: &[String]) -> Vec<Evidence> {
+    let each = told.iter().map(|id| Evidence {
+        entry: id.clone(),
+        item: Item::Symptom {
+            id: id.clone(),
+            yes: true,
+            customer: true,
+        },
+    });
+    each.collect()
+}
+
 /// Class of a case by its key, in the full model.
 pub fn class_of(model: &Model, case: &FaultCase) -> Option<usize> {
     let k = model.cases.iter().position(|c| c.key == case.key)?;
@@ -141,19 +197,9 @@ pub fn play(
         other => lists.tests(known, &told, other),
     };
     let mut place = 0;
-    let mut evidence: Vec<Evidence> = told
-        .iter()
-        .map(|id| Evidence {
-            entry: id.clone(),
-            item: Item::Symptom {
-                id: id.clone(),
-                yes: true,
-                customer: true,
-            },
-        })
-        .collect();
+    let mut evidence = complaint(&told);
     let mut situation = Situation {
-        risk_limit: 4,
+        risk_limit: RISK_LIMIT,
         ..Situation::default()
     };
     let mut played = Played {

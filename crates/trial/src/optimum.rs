@@ -116,6 +116,7 @@ impl Small {
                 let healthy = rows.pop().unwrap_or_default();
                 Rows::given(rows, healthy)
             })
+            .map(std::sync::Arc::new)
             .collect();
         small.columns = Vec::new();
         let prices = Prices::default();

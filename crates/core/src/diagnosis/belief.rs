@@ -7,7 +7,7 @@
 //! every figure that follows it. “Something else in a class” reads as 40 % its known faults, 45 %
 //! healthy, 15 % anything; “outside” as 60 % healthy, 40 % anything.
 
-use crate::diagnosis::predict::{Column, Model, Prediction, Scale, Suspicion};
+use crate::diagnosis::predict::{Column, Hypothesis, Model, Prediction, Scale, Suspicion};
 use std::sync::Arc;
 
 /// Share of readings taken at the wrong place.
@@ -168,6 +168,12 @@ impl Belief {
             unexplained: Vec::new(),
         };
         let mut floors = Vec::new();
+        let sound = model
+            .hypotheses
+            .iter()
+            .position(|h| h.kind == Suspicion::Nothing)
+            .unwrap_or(0);
+        let mut mended = vec![0u32; model.classes.len()];
         belief.trail.push(class_shares(model, &belief.shares));
         for e in evidence {
             let mut floor = 0.0;
@@ -180,7 +186,11 @@ impl Belief {
                         if mine == *out { -BY_HAND } else { 0.0 }
                     })
                     .collect(),
-                Item::Failed { class } => failed(model, &log, evidence, &belief.items, *class),
+                Item::Failed { class } => {
+                    mended[*class] += 1;
+                    let again = mended[*class] > 1;
+                    failed(model, &log, evidence, &belief.items, *class, again)
+                }
                 Item::Test {
                     test,
                     answer,
@@ -190,7 +200,14 @@ impl Belief {
                     let (like, dust) =
                         test_likelihood(model, column, answer, &mut latent, &mut latent_healthy);
                     floor = dust;
-                    like.iter().map(|l| l.max(1e-30).ln()).collect()
+                    // what was repaired reads as sound from then on, unless the repair was botched
+                    let now = |(h, l): (&Hypothesis, &f64)| match h.class {
+                        Some(c) if mended[c] == 1 => BOTCHED * l + (1.0 - BOTCHED) * like[sound],
+                        Some(c) if mended[c] > 1 => like[sound],
+                        _ => *l,
+                    };
+                    let each = model.hypotheses.iter().zip(&like).map(now);
+                    each.map(|l| l.max(1e-30).ln()).collect()
                 }
             };
             for (l, i) in log.iter_mut().zip(&item) {
@@ -261,6 +278,10 @@ impl Belief {
     }
 }
 
+/// Repairs that leave the fault as it was.
+const BOTCHED: f64 = 0.02;
+/// Log weight of a class whose repair was done twice and did not help.
+const TWICE: f64 = 40.0;
 /// Two independent faults on one vehicle, against one.
 const PAIR: f64 = 0.03;
 /// Faults of the repaired class that pairs are opened for, the likeliest.
@@ -271,13 +292,14 @@ const STILL: f64 = 0.1;
 /// The repair of a class did not end the complaint. What is left is (a) another fault alone, with all readings so far
 /// speaking of it, and (b) a fault of the class, now mended, beside a second fault: readings taken before the repair
 /// then speak of both. Of two faults the one that moves a reading decides it; where both do, neither is known to win
-/// and the mean of both stands. Log-weight to add per hypothesis.
+/// and the mean of both stands. `again` when it was done before. Log-weight to add per hypothesis.
 fn failed(
     model: &Model,
     log: &[f64],
     evidence: &[Evidence],
     items: &[Vec<f64>],
     class: usize,
+    again: bool,
 ) -> Vec<f64> {
     let sound = model
         .hypotheses
@@ -304,6 +326,8 @@ fn failed(
             Item::ByHand { .. } | Item::Failed { .. } => of_g,
         }
     };
+    // nobody botches the same repair twice
+    let down = if again { TWICE } else { BY_HAND };
     // all on the scale on which the log of a hypothesis is its prior and its items
     let offset = (0..log.len())
         .map(|h| {
@@ -315,7 +339,7 @@ fn failed(
     (0..log.len())
         .map(|g| {
             let mine = model.hypotheses[g].class == Some(class);
-            let alone = log[g] - offset - if mine { BY_HAND } else { 0.0 };
+            let alone = log[g] - offset - if mine { down } else { 0.0 };
             if mine
                 || !matches!(
                     model.hypotheses[g].kind,
@@ -382,7 +406,9 @@ fn class_mix(
                     .iter()
                     .map(|m| model.hypotheses[*m].weight * cases[*m])
                     .sum();
-                other(sum / weight.max(1e-300))
+                // of a class without known faults nothing else is known
+                let mean = if weight > 0.0 { sum / weight } else { nothing };
+                other(mean)
             }
         })
         .collect()

@@ -34,19 +34,23 @@ struct Gap {
     cut: f64,
 }
 
-/// How far towards zero a figure reaches at most, as a share of itself: two deviations of a resistance that is known
+/// Deviations that a prediction reaches to either side: a cut needs neighbours whose reaches do not meet. At two a
+/// charger that ends 2.5 % short could not be planned for; the chances of the bins tell how sure a cut is.
+const REACH: f64 = 1.4;
+
+/// How far towards zero a figure reaches at most, as a share of itself: some deviations of a resistance that is known
 /// to a factor (log-normal) do not carry it to nothing.
 const TOWARDS_ZERO: f64 = 0.75;
 
-/// Gaps between sorted predictions (mean, deviation) that differ by more than twice the sum of their
-/// deviations. The cut stands where both neighbours are equally far in their own deviations. `linear` tells whether
+/// Gaps between sorted predictions (mean, deviation) that differ by more than the sum of their
+/// reaches. The cut stands where both neighbours are equally far in their own deviations. `linear` tells whether
 /// zero of the scale is zero of the figure.
 fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
     let reach = |p: (f64, f64), inward: bool| {
         if linear && inward {
-            (2.0 * p.1).min(TOWARDS_ZERO * p.0.abs())
+            (REACH * p.1).min(TOWARDS_ZERO * p.0.abs())
         } else {
-            2.0 * p.1
+            REACH * p.1
         }
     };
     points
@@ -65,7 +69,7 @@ fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
 }
 
 /// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
-/// than twice the sum of their deviations, at most ten bins (finer ones chase noise).
+/// than the sum of their reaches, at most ten bins (finer ones chase noise).
 pub fn figures(
     probe: &Probe,
     cases: Vec<Prediction>,

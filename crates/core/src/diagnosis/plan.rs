@@ -28,10 +28,9 @@ const NOTHING_MINUTES: f64 = 10.0;
 const COMES_BACK_MINUTES: f64 = 60.0;
 /// Shares below this do not move an expected cost.
 const SMALL: f64 = 1e-4;
-/// A repair below this chance is not begun while there is something to measure: nobody changes a part on it.
+/// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
+/// exact optimum of small problems 2 % at 0.18 and 5 % at 0.22.
 const LIKELY: f64 = 0.12;
-/// The same for a repair that needs no part: a reset, a plug pushed home.
-const LIKELY_FREE: f64 = 0.1;
 /// Nor is a vehicle handed back as sound below this.
 const LIKELY_SOUND: f64 = 0.6;
 /// Above this nothing more is asked before a dear repair.
@@ -368,7 +367,6 @@ pub fn plan(
     let likely = |t: &&Try| {
         let least = match t.action {
             Action::HandBack => LIKELY_SOUND,
-            _ if t.part_minutes == 0.0 => LIKELY_FREE,
             _ => LIKELY,
         };
         t.chance >= least
