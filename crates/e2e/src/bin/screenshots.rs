@@ -71,6 +71,8 @@ async fn main() -> Done {
     b.press("[data-strand=halls]").await?;
     b.see("[data-strand-panel]").await?;
     shot("08-strand.png").await?;
+    open(format!("/jobs/{}/vehicle", id(406)), "[data-pack]").await?;
+    shot("19-vehicle.png").await?;
     open(format!("/jobs/{}/bench", id(410)), "[data-point]").await?;
     shot("10-points.png").await?;
     open(format!("/jobs/{}/repair", id(412)), "[data-part]").await?;

@@ -1,0 +1,79 @@
+//! This vehicle unlike its kind, told while the job runs: figures with their source, and readings that stay.
+
+use serde_json::json;
+use spannung_e2e::api::Api;
+use spannung_e2e::{Client, Done, Shop};
+
+#[tokio::test]
+async fn a_profile_is_told_while_the_job_runs() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let job = client
+        .open_as("Lights up, no drive", 48, "geared-hub")
+        .await?;
+    let job = client.open_gate(job, "V-1").await?;
+    let id = job["id"].as_str().unwrap_or_default().to_string();
+    // a reading first: it has to stay
+    let card = client.get(&format!("/jobs/{id}/tests/t-pack-voc")).await?;
+    let state = json!({"kind": "state", "state": card["as_asked"]});
+    let mut job = client.step(&job, state).await?;
+    for need in card["needs"].as_array().into_iter().flatten() {
+        let confirmed = json!({"kind": "confirmed", "need": need["id"]});
+        job = client.step(&job, confirmed).await?;
+    }
+    let reading =
+        json!({"kind": "reading", "test": "t-pack-voc", "result": "figure", "typed": "52.1"});
+    client.step(&job, reading).await?;
+    b.page
+        .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+        .await?;
+    b.press("[data-to-vehicle]").await?;
+    b.press("[data-source=measured]").await?;
+    b.fill("[data-figure=cutoff] input", "39,5").await?;
+    b.press("[data-figure=cutoff] [data-set]").await?;
+    b.see("[data-figure=cutoff] [data-from]").await?;
+    b.read("measured").await?;
+    b.press("[data-source=told]").await?;
+    b.press("[data-alteration=shunt] button").await?;
+    b.read("its limits no longer protect").await?;
+    b.press("[data-source=label]").await?;
+    b.fill("input[name=pack-series]", "14").await?;
+    b.press("[data-set-pack]").await?;
+    b.read("58.8 V full, never under 35 V").await?;
+    // what cannot be is said with its range, and stays in the field
+    b.fill("[data-figure=charger] input", "900").await?;
+    b.press("[data-figure=charger] [data-set]").await?;
+    b.read("900 V cannot be; 12 to 100 V are accepted").await?;
+    let kept = b
+        .script("return document.querySelector('[data-figure=charger] input').value")
+        .await?;
+    assert_eq!(kept, json!("900"));
+    // the bench says that it is not usual; the reading is still there
+    b.press("[data-to-bench]").await?;
+    b.read("3 not usual").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    let taken = view["bench"]["evidence"]
+        .as_array()
+        .cloned()
+        .unwrap_or_default();
+    assert!(
+        taken
+            .iter()
+            .any(|t| t["value"].as_str().is_some_and(|v| v.starts_with("52.1"))),
+        "{taken:?}"
+    );
+    let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+    assert_eq!(profile["pack"]["groups"], 14);
+    assert_eq!(profile["pack"]["source"], "label");
+    let figures = profile["figures"].as_array().cloned().unwrap_or_default();
+    let cutoff = figures.iter().find(|f| f["id"] == "cutoff");
+    assert_eq!(cutoff.map(|f| &f["value"]), Some(&json!(39.5)));
+    assert_eq!(cutoff.map(|f| &f["source"]), Some(&json!("measured")));
+    // and the record says where it is known from
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    b.read("told by the owner").await?;
+    shop.close().await
+}
