@@ -20,6 +20,7 @@ pub mod family;
 pub mod fault;
 pub mod meter;
 pub mod netlist;
+mod order;
 pub mod profile;
 pub mod solve;
 pub mod spice;

@@ -2,8 +2,9 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::Profile;
-use spannung_core::catalogue::Catalogue;
+mod common;
+
+use common::told;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::predict::{Column, Model, Scale};
@@ -12,22 +13,7 @@ use std::sync::OnceLock;
 
 fn model() -> &'static Model {
     static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| {
-        let catalogue = Catalogue::shipped().unwrap();
-        let profile = Profile::new(catalogue.family(48, "geared-hub").unwrap(), &[]).unwrap();
-        Model::build(&catalogue, &profile).unwrap()
-    })
-}
-
-fn told(id: &str) -> Evidence {
-    Evidence {
-        entry: id.into(),
-        item: Item::Symptom {
-            id: id.into(),
-            yes: true,
-            customer: true,
-        },
-    }
+    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
 }
 
 fn taken(test: &str, answer: Answer) -> Evidence {

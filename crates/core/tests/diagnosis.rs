@@ -2,8 +2,9 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::Profile;
-use spannung_core::catalogue::Catalogue;
+mod common;
+
+use common::told;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::predict::{Column, Model};
@@ -12,11 +13,7 @@ use std::sync::OnceLock;
 
 fn model() -> &'static Model {
     static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| {
-        let catalogue = Catalogue::shipped().unwrap();
-        let profile = Profile::new(catalogue.family(48, "geared-hub").unwrap(), &[]).unwrap();
-        Model::build(&catalogue, &profile).unwrap()
-    })
+    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
 }
 
 fn healthy_answer(m: &Model, test: usize) -> Answer {
@@ -34,17 +31,6 @@ fn healthy_answer(m: &Model, test: usize) -> Answer {
                 .0;
             Answer::Outcome(best)
         }
-    }
-}
-
-fn symptom(id: &str) -> Evidence {
-    Evidence {
-        entry: id.into(),
-        item: Item::Symptom {
-            id: id.into(),
-            yes: true,
-            customer: true,
-        },
     }
 }
 
@@ -79,7 +65,7 @@ fn priors_and_shares_sum_to_one() {
     let m = model();
     let prior: f64 = m.hypotheses.iter().map(|h| h.weight).sum();
     assert!((prior - 1.0).abs() < 1e-9, "{prior}");
-    let mut evidence = vec![symptom("S05")];
+    let mut evidence = vec![told("S05")];
     for (k, _) in m.tests.iter().enumerate().step_by(17) {
         evidence.push(test_item(k, healthy_answer(m, k)));
         let b = Belief::of(m, &evidence);
@@ -91,7 +77,7 @@ fn priors_and_shares_sum_to_one() {
 #[test]
 fn after_a_dozen_healthy_readings_nothing_wrong_leads() {
     let m = model();
-    let mut evidence = vec![symptom("S02")];
+    let mut evidence = vec![told("S02")];
     let mut situation = Situation {
         risk_limit: 3,
         ..Situation::default()
@@ -121,9 +107,9 @@ fn after_a_dozen_healthy_readings_nothing_wrong_leads() {
 fn a_dead_hall_feed_at_the_plug_points_to_what_lies_before_it() {
     let m = model();
     let t = tests::find(&m.tests, "t-hall-5v").unwrap();
-    let before = Belief::of(m, &[symptom("S05")]);
+    let before = Belief::of(m, &[told("S05")]);
     let evidence = [
-        symptom("S05"),
+        told("S05"),
         test_item(
             t,
             Answer::Figure {
@@ -155,7 +141,7 @@ fn a_dead_hall_feed_at_the_plug_points_to_what_lies_before_it() {
 #[test]
 fn bands_say_what_each_outcome_would_mean() {
     let m = model();
-    let belief = Belief::of(m, &[symptom("S05")]);
+    let belief = Belief::of(m, &[told("S05")]);
     let t = tests::find(&m.tests, "t-hall-5v").unwrap();
     let bands = explain::bands(m, &belief, t);
     assert!((2..=5).contains(&bands.len()), "{bands:?}");
@@ -198,8 +184,8 @@ fn a_pack_reading_teaches_the_charge_and_sharpens_the_feed() {
 #[test]
 fn evidence_order_of_symptoms_does_not_matter() {
     let m = model();
-    let a = Belief::of(m, &[symptom("S05"), symptom("S29")]);
-    let b = Belief::of(m, &[symptom("S29"), symptom("S05")]);
+    let a = Belief::of(m, &[told("S05"), told("S29")]);
+    let b = Belief::of(m, &[told("S29"), told("S05")]);
     for (x, y) in a.shares.iter().zip(&b.shares) {
         assert!((x - y).abs() < 1e-12);
     }

@@ -2,31 +2,17 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::Profile;
-use spannung_core::catalogue::Catalogue;
+mod common;
+
+use common::told;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{self, Action, Plan, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
 use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static M: OnceLock<Model> = OnceLock::new();
-    M.get_or_init(|| {
-        let catalogue = Catalogue::shipped().unwrap();
-        let profile = Profile::new(catalogue.family(36, "chain").unwrap(), &[]).unwrap();
-        Model::build(&catalogue, &profile).unwrap()
-    })
-}
-
-fn told(id: &str) -> Evidence {
-    Evidence {
-        entry: id.into(),
-        item: Item::Symptom {
-            id: id.into(),
-            yes: true,
-            customer: true,
-        },
-    }
+    static MODEL: OnceLock<Model> = OnceLock::new();
+    MODEL.get_or_init(|| common::model_of(36, "chain"))
 }
 
 fn read(test: &str, volts: f64) -> Evidence {

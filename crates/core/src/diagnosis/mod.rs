@@ -11,6 +11,7 @@ pub mod bins;
 pub mod choose;
 pub mod explain;
 pub mod forward;
+mod kept;
 pub mod plan;
 pub mod predict;
 pub mod rows;

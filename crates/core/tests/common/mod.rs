@@ -1,8 +1,11 @@
-//! A job written entry by entry, for the tests of this crate.
+//! What the tests of this crate share: the catalogue, a model of a family, told symptoms, and a job written entry by
+//! entry.
 
 #![allow(dead_code)] // not every test uses all of it
 
+use spannung_circuit::Profile;
 use spannung_core::catalogue::Catalogue;
+use spannung_core::diagnosis::{Evidence, Item, Model};
 use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
 use spannung_core::job::gate::{self, Standing};
 use spannung_core::job::{Job, admit};
@@ -13,6 +16,24 @@ use uuid::Uuid;
 pub fn catalogue() -> &'static Catalogue {
     static C: OnceLock<Catalogue> = OnceLock::new();
     C.get_or_init(|| Catalogue::shipped().unwrap())
+}
+
+/// The model of an unchanged vehicle.
+pub fn model_of(volts_class: u16, drive: &str) -> Model {
+    let family = catalogue().family(volts_class, drive).unwrap();
+    Model::build(catalogue(), &Profile::new(family, &[]).unwrap()).unwrap()
+}
+
+/// A symptom that the customer told.
+pub fn told(id: &str) -> Evidence {
+    Evidence {
+        entry: id.into(),
+        item: Item::Symptom {
+            id: id.into(),
+            yes: true,
+            customer: true,
+        },
+    }
 }
 
 #[derive(Default)]
