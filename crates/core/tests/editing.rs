@@ -125,6 +125,22 @@ fn what_is_kept_is_what_would_come_out_anew() {
 }
 
 #[test]
+fn what_is_taken_away_again_leaves_nothing_behind() {
+    let pack = |present| Change::Alteration {
+        id: "second-pack".into(),
+        present,
+    };
+    let profile = |changes: &[Change]| Profile::new(family("gh48"), changes).unwrap();
+    let two = Model::build(&CATALOGUE, &profile(&[pack(true)])).unwrap();
+    let one = two
+        .edited(&CATALOGUE, &profile(&[pack(true), pack(false)]))
+        .unwrap();
+    let anew = Model::build(&CATALOGUE, &profile(&[])).unwrap();
+    let (far, place) = apart(&one, &anew);
+    assert!(far < 0.5, "{place}, {far:.3} deviations");
+}
+
+#[test]
 fn a_colour_changes_no_prediction_and_costs_none() {
     let plain = Profile::new(family("gh48"), &[]).unwrap();
     let (_, colour) = changes().remove(0);

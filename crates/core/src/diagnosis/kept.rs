@@ -27,7 +27,7 @@ pub(super) struct Kept<'a> {
 }
 
 impl<'a> Kept<'a> {
-    /// None when something in the way of the power changed.
+    /// None when something in the way of the power changed, or something was taken away.
     #[allow(clippy::too_many_arguments)] // what a model is made of
     pub fn of(
         old: &'a Model,
@@ -58,7 +58,9 @@ impl<'a> Kept<'a> {
             Part::Ratio { .. } | Part::OpenCollector { .. } => true,
             _ => false,
         };
-        if (0..same.len()).any(|k| !same[k] && !small(k)) {
+        let gone = |id: &str| net.element(id).is_none();
+        let taken_away = old.net.elements.iter().any(|e| gone(&e.id));
+        if taken_away || (0..same.len()).any(|k| !same[k] && !small(k)) {
             return None;
         }
         let places: BTreeMap<&str, usize> = old

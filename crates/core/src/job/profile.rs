@@ -138,7 +138,7 @@ impl Job {
         Profile::new(family, &self.changes).ok()
     }
 
-    /// Its pack as it is; none without a wiring model.
+    /// Its family with what is different here, pack and limits with it; none without a wiring model.
     pub fn own_family(&self, catalogue: &Catalogue) -> Option<Family> {
         self.profile(catalogue).map(|p| p.family)
     }
