@@ -45,7 +45,7 @@ fn every_gain_is_finite_and_no_more_than_there_is_to_know() {
         .map(|p| -p * p.log2())
         .sum();
     for (k, rows) in m.rows.iter().enumerate() {
-        let bits = choose::gain(rows, &belief.shares);
+        let bits = choose::gain(rows, &belief.looks(m));
         assert!(
             bits.is_finite() && bits >= 0.0 && bits <= entropy,
             "{}: {bits} of {entropy}",

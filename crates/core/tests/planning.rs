@@ -8,6 +8,7 @@ use common::told;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{self, Action, Plan, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
+use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
 fn model() -> &'static Model {
@@ -111,6 +112,7 @@ fn a_failed_repair_puts_the_class_down_and_asks_for_its_reading_again() {
         entry: "failed".into(),
         item: Item::Failed {
             class: class("controller"),
+            still: BTreeMap::new(),
         },
     });
     let (plan, after) = decide(&evidence, &Prices::default());
@@ -144,4 +146,39 @@ fn the_forecast_is_the_same_twice_and_in_order() {
     let known = Belief::of(m, &shorted());
     let sure = plan::forecast(m, &known, &situation, &Prices::default(), 5);
     assert!(sure.minutes[2] < a.minutes[2], "{sure:?} against {a:?}");
+}
+
+/// After a repair that failed: share of each class when the customer had told two things, by what shows still.
+fn after_a_failed_throttle(still: &[(&str, bool)]) -> Vec<f64> {
+    let mut evidence = vec![told("S02"), told("S31")];
+    evidence.push(Evidence {
+        entry: "failed".into(),
+        item: Item::Failed {
+            class: class("throttle"),
+            still: still.iter().map(|(id, yes)| ((*id).into(), *yes)).collect(),
+        },
+    });
+    Belief::of(model(), &evidence).classes(model())
+}
+
+#[test]
+fn what_is_gone_after_a_repair_came_from_what_was_mended() {
+    // the throttle is dead and the lamp dark; the throttle is renewed: does it pull now?
+    let pulls = after_a_failed_throttle(&[("S02", false), ("S31", true)]);
+    let dead = after_a_failed_throttle(&[("S02", true), ("S31", true)]);
+    let lamp = class("lamp");
+    assert!(
+        pulls[lamp] > dead[lamp],
+        "lamp {} when the throttle works, {} when not",
+        pulls[lamp],
+        dead[lamp]
+    );
+    let throttle_side = ["loom-throttle", "plug-throttle", "controller"];
+    let left = |shares: &[f64]| {
+        throttle_side
+            .iter()
+            .map(|id| shares[class(id)])
+            .sum::<f64>()
+    };
+    assert!(left(&pulls) < left(&dead));
 }

@@ -34,6 +34,7 @@ fn checked(check: &str, result: ProofResult, typed: &str) -> Body {
         result,
         typed: typed.into(),
         words: "seen".into(),
+        still: std::collections::BTreeMap::new(),
         minutes: 1.0,
     }
 }

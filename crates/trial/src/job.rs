@@ -6,6 +6,7 @@ use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
 use spannung_sim::{Errors, Vehicle};
+use std::collections::BTreeSet;
 
 /// Tests after which a job counts as never finished.
 const MOST_TESTS: usize = 80;
@@ -162,6 +163,19 @@ fn complaint(told: &[String]) -> Vec<Evidence> {
     each.collect()
 }
 
+/// The leading suspects, for the trail.
+fn leading(model: &Model, belief: &Belief) -> String {
+    let classes = belief.classes(model);
+    let (nothing, outside) = belief.others(model);
+    let named = model.classes.iter().map(|c| c.id.as_str()).zip(classes);
+    let mut all: Vec<(&str, f64)> = named
+        .chain([("nothing", nothing), ("outside", outside)])
+        .collect();
+    all.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let first = all.iter().take(4).map(|(id, p)| format!("{id} {p:.2}"));
+    first.collect::<Vec<_>>().join(", ")
+}
+
 /// Class of a case by its key, in the full model.
 pub fn class_of(model: &Model, case: &FaultCase) -> Option<usize> {
     let k = model.cases.iter().position(|c| c.key == case.key)?;
@@ -226,6 +240,7 @@ pub fn play(
         tests: 0,
         trail: Vec::new(),
     };
+    let mut told_ever: BTreeSet<String> = played.told.iter().cloned().collect();
     let mut repairs = 0;
     let mut belief = Belief::of(known, &evidence);
     while played.tests < MOST_TESTS
@@ -307,16 +322,37 @@ pub fn play(
                 } else if model.classes[class].band != "0" {
                     played.wrong_parts += 1;
                 }
-                // the complaint still shows: what was read before may be read again
+                // it is tried out: nothing left that the owner would notice ends the job
+                let shows = vehicle.complaint();
+                if shows.is_empty() {
+                    played.finished = true;
+                    return Some(played);
+                }
+                // something still shows: what was read before may be read again
                 if setting.policy != Policy::Swap {
+                    let still = played.told.iter().map(|s| (s.clone(), shows.contains(s)));
                     evidence.push(Evidence {
                         entry: format!("failed {id}"),
                         item: if setting.pairs {
-                            Item::Failed { class }
+                            Item::Failed {
+                                class,
+                                still: still.collect(),
+                            }
                         } else {
                             Item::ByHand { class, out: true }
                         },
                     });
+                    let new = shows.iter().filter(|s| !told_ever.contains(*s));
+                    let seen = new.map(|id| Evidence {
+                        entry: id.clone(),
+                        item: Item::Symptom {
+                            id: id.clone(),
+                            yes: true,
+                            customer: false,
+                        },
+                    });
+                    evidence.extend(seen);
+                    told_ever.extend(shows);
                     if setting.pairs {
                         situation.closed.retain(|id| {
                             let test = known.tests.iter().position(|t| &t.id == id);
@@ -341,7 +377,9 @@ pub fn play(
             Action::Refer => {
                 played.minutes += REFERRED_MINUTES;
                 played.referred = true;
-                played.trail.push("referred".into());
+                played
+                    .trail
+                    .push(format!("referred: {}", leading(known, &belief)));
                 return Some(played);
             }
         }

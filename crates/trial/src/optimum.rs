@@ -10,6 +10,7 @@ use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{self, Action, PROVE_MINUTES, Prices};
 use spannung_core::diagnosis::predict::{Class, Hypothesis, Suspicion};
 use spannung_core::diagnosis::rows::Rows;
+use spannung_core::diagnosis::unknown::Unknown;
 use spannung_core::diagnosis::{Belief, Model};
 use std::collections::HashMap;
 
@@ -114,7 +115,7 @@ impl Small {
             .map(|t| {
                 let mut rows = merged(*t);
                 let healthy = rows.pop().unwrap_or_default();
-                Rows::given(rows, healthy)
+                Rows::given(rows.into_iter(), healthy)
             })
             .map(std::sync::Arc::new)
             .collect();
@@ -238,6 +239,7 @@ impl Small {
             items: Vec::new(),
             trail: Vec::new(),
             unexplained: Vec::new(),
+            unknown: Unknown::default(),
         };
         let situation = Situation {
             risk_limit: 4,

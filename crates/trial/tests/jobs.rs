@@ -91,7 +91,7 @@ fn ten_faults_of_each_family_are_found() {
             "gh48",
             [
                 "batt-fuse-open",
-                "pwr-conn-r:main.1.pin#3",
+                "pwr-unmated:main.1.pin",
                 "ctl-5v-dead",
                 "thr-sig-open",
                 "brk-stuck:left",

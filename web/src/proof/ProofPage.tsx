@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Body, JobView, ProofRow } from "../api/client";
+import type { Body, JobView, ProofRow, Told } from "../api/client";
 import { useAppend, useJob, useMe } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, Small, TitleBlock, Warnings } from "../frame/TitleBlock";
@@ -302,6 +302,44 @@ const Contact = ({ state }: { state: "closed" | "open" | "failed" }) => (
   </svg>
 );
 
+/** Of what was told: what shows still and what is gone. It parts a wrong repair from a second fault. */
+const Still = ({
+  told,
+  still,
+  onSay,
+}: {
+  told: Told[];
+  still: Record<string, boolean>;
+  onSay: (still: Record<string, boolean>) => void;
+}) => (
+  <Box sx={{ display: "grid", gap: 0.6 }} data-still>
+    <Box sx={{ fontSize: 15, color: v("ink2") }}>
+      When it fails, of what was told: what is gone came from the fault just mended.
+    </Box>
+    {told.map((s) => (
+      <Box key={s.id} sx={{ display: "flex", gap: 1, alignItems: "center" }} data-symptom={s.id}>
+        <Box sx={{ flex: 1, fontSize: 16.5 }}>{s.name}</Box>
+        {[true, false].map((yes) => (
+          <Button
+            key={String(yes)}
+            type="button"
+            aria-pressed={still[s.id] === yes}
+            variant={still[s.id] === yes ? "contained" : "outlined"}
+            onClick={() => {
+              const { [s.id]: said, ...others } = still;
+              onSay(said === yes ? others : { ...still, [s.id]: yes });
+            }}
+            sx={{ minHeight: 44, minWidth: 78 }}
+            data-shows={yes}
+          >
+            {yes ? "Still" : "Gone"}
+          </Button>
+        ))}
+      </Box>
+    ))}
+  </Box>
+);
+
 /** A part was changed: the gate asks its own question again before anything is switched on. */
 const GateFirst = ({ job }: { job: JobView }) => {
   const append = useAppend(job);
@@ -350,7 +388,9 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
   const [typed, setTyped] = useState("");
   const [words, setWords] = useState("");
   const [except, setExcept] = useState<string>();
+  const [still, setStill] = useState<Record<string, boolean>>({});
   const measured = row.unit != null;
+  const told = row.check === "complaint" ? job.symptoms.filter((s) => s.yes === true) : [];
   const need = row.need ?? undefined;
   const may = me.data?.role === "technician" || me.data?.role === "specialist";
   const send = (result: "pass" | "fail" | "not-fitted") => {
@@ -364,6 +404,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
           result,
           typed: result === "not-fitted" ? "" : typed.trim(),
           words: words.trim(),
+          still: result === "fail" ? still : {},
           minutes: row.minutes,
         },
       ],
@@ -470,6 +511,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
           value={words}
           onChange={setWords}
         />
+        {told.length > 0 && <Still told={told} still={still} onSay={setStill} />}
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
         <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
           {measured ? (

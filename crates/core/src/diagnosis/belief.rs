@@ -4,10 +4,12 @@
 //! tips that touched nothing and ε/2 uniform (ε = 2 %; q = 0.35 for an intermittent fault; t is
 //! Student's with 5 degrees of freedom). The pack's charge is a shared unknown: each hypothesis keeps
 //! mean and variance of the log of the pack's voltage against its nominal one and updates them with
-//! every figure that follows it. “Something else in a class” reads as 40 % its known faults, 45 %
-//! healthy, 15 % anything; “outside” as 60 % healthy, 40 % anything.
+//! every figure that follows it. How faults read that the catalogue does not hold is [`unknown`](super::unknown)'s.
 
 use crate::diagnosis::predict::{Column, Hypothesis, Model, Prediction, Scale, Suspicion};
+use crate::diagnosis::unknown::{Looks, Unknown};
+use spannung_circuit::FaultCase;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// Share of readings taken at the wrong place.
@@ -78,6 +80,8 @@ pub enum Item {
     Failed {
         /// Class index.
         class: usize,
+        /// Of what was told: what shows still, and what is gone.
+        still: BTreeMap<String, bool>,
     },
     /// A class ruled out or in by hand.
     ByHand {
@@ -109,6 +113,8 @@ pub struct Belief {
     /// Share of the hypotheses under which an item is no more likely than a slip of the tips or a
     /// figure out of the blue (0 for items that are no figures).
     pub unexplained: Vec<f64>,
+    /// What is known of unknown faults.
+    pub unknown: Unknown,
 }
 
 /// Share of each class.
@@ -166,6 +172,7 @@ impl Belief {
             items: Vec::new(),
             trail: Vec::new(),
             unexplained: Vec::new(),
+            unknown: Unknown::new(model),
         };
         let mut floors = Vec::new();
         let sound = model
@@ -177,19 +184,39 @@ impl Belief {
         belief.trail.push(class_shares(model, &belief.shares));
         for e in evidence {
             let mut floor = 0.0;
+            // what was repaired shows and reads as sound from then on, unless the repair was botched
+            let mend = |like: Vec<f64>, mended: &[u32]| -> Vec<f64> {
+                let now = |(h, l): (&Hypothesis, &f64)| match h.class {
+                    Some(c) if mended[c] == 1 => BOTCHED * l + (1.0 - BOTCHED) * like[sound],
+                    Some(c) if mended[c] > 1 => like[sound],
+                    _ => *l,
+                };
+                let each = model.hypotheses.iter().zip(&like).map(now);
+                each.map(|l| l.max(1e-30).ln()).collect()
+            };
             let item: Vec<f64> = match &e.item {
-                Item::Symptom { id, yes, customer } => symptom(model, id, *yes, *customer),
-                Item::Risk { id, yes } => risk(model, id, *yes),
+                Item::Symptom { id, yes, customer } => {
+                    let like = symptom(model, id, *yes, *customer, &mut belief.unknown);
+                    mend(like, &mended)
+                }
+                Item::Risk { id, yes } => risk(model, id, *yes, &mut belief.unknown),
                 Item::ByHand { class, out } => (0..n)
                     .map(|h| {
                         let mine = model.hypotheses[h].class == Some(*class);
                         if mine == *out { -BY_HAND } else { 0.0 }
                     })
                     .collect(),
-                Item::Failed { class } => {
+                Item::Failed { class, still } => {
                     mended[*class] += 1;
-                    let again = mended[*class] > 1;
-                    failed(model, &log, evidence, &belief.items, *class, again)
+                    // charged for the repair, or ridden to try it: the pack's charge is not known any more
+                    latent.fill(start);
+                    latent_healthy = start;
+                    let failed = Failed {
+                        class: *class,
+                        again: mended[*class] > 1,
+                        still,
+                    };
+                    failed.weigh(model, &log, evidence, &belief.items)
                 }
                 Item::Test {
                     test,
@@ -197,17 +224,16 @@ impl Belief {
                     column,
                 } => {
                     let column = column.as_deref().unwrap_or(&model.columns[*test]);
-                    let (like, dust) =
-                        test_likelihood(model, column, answer, &mut latent, &mut latent_healthy);
+                    let (like, dust) = test_likelihood(
+                        model,
+                        column,
+                        answer,
+                        &mut latent,
+                        &mut latent_healthy,
+                        &mut belief.unknown,
+                    );
                     floor = dust;
-                    // what was repaired reads as sound from then on, unless the repair was botched
-                    let now = |(h, l): (&Hypothesis, &f64)| match h.class {
-                        Some(c) if mended[c] == 1 => BOTCHED * l + (1.0 - BOTCHED) * like[sound],
-                        Some(c) if mended[c] > 1 => like[sound],
-                        _ => *l,
-                    };
-                    let each = model.hypotheses.iter().zip(&like).map(now);
-                    each.map(|l| l.max(1e-30).ln()).collect()
+                    mend(like, &mended)
                 }
             };
             for (l, i) in log.iter_mut().zip(&item) {
@@ -236,6 +262,11 @@ impl Belief {
     /// Share of each class.
     pub fn classes(&self, model: &Model) -> Vec<f64> {
         class_shares(model, &self.shares)
+    }
+
+    /// Shares by what they read, whatever the repair.
+    pub fn looks(&self, model: &Model) -> Looks {
+        self.unknown.looks(model, &self.shares)
     }
 
     /// Share of “nothing wrong” and of “something this drawing does not hold”.
@@ -286,83 +317,89 @@ const TWICE: f64 = 40.0;
 const PAIR: f64 = 0.03;
 /// Faults of the repaired class that pairs are opened for, the likeliest.
 const PAIRED: usize = 4;
+/// Chance that a fault which is not mended stops showing what was told of it.
+const GONE: f64 = 0.05;
 /// Log-likelihoods closer than this to those of a sound vehicle: the fault does not move this reading.
 const STILL: f64 = 0.1;
 
 /// The repair of a class did not end the complaint. What is left is (a) another fault alone, with all readings so far
 /// speaking of it, and (b) a fault of the class, now mended, beside a second fault: readings taken before the repair
 /// then speak of both. Of two faults the one that moves a reading decides it; where both do, neither is known to win
-/// and the mean of both stands. `again` when it was done before. Log-weight to add per hypothesis.
-fn failed(
-    model: &Model,
-    log: &[f64],
-    evidence: &[Evidence],
-    items: &[Vec<f64>],
+/// and the mean of both stands. Of what was told, what is gone came from the mended fault alone, and what shows still
+/// comes from the second.
+struct Failed<'a> {
     class: usize,
+    /// It was done before.
     again: bool,
-) -> Vec<f64> {
-    let sound = model
-        .hypotheses
-        .iter()
-        .position(|h| h.kind == Suspicion::Nothing)
-        .unwrap_or(0);
-    let total: f64 = model.hypotheses.iter().map(|h| h.weight).sum();
-    let prior = |h: usize| (model.hypotheses[h].weight / total).max(1e-300).ln();
-    let mut mended: Vec<usize> = (0..log.len())
-        .filter(|h| model.hypotheses[*h].class == Some(class))
-        .collect();
-    mended.sort_by(|a, b| log[*b].total_cmp(&log[*a]).then(a.cmp(b)));
-    mended.truncate(PAIRED);
-    // told symptoms add up: a yes is explained by either, a no needs both silent
-    let both = |i: usize, r: usize, g: usize| -> f64 {
-        let (of_r, of_g, still) = (items[i][r], items[i][g], items[i][sound]);
-        match &evidence[i].item {
-            Item::Symptom { yes: true, .. } => of_r.max(of_g),
-            Item::Symptom { .. } => of_r.min(of_g),
-            Item::Test { .. } if (of_r - still).abs() < STILL => of_g,
-            Item::Test { .. } if (of_g - still).abs() < STILL => of_r,
-            Item::Test { .. } => ((of_r.exp() + of_g.exp()) / 2.0).ln(),
-            Item::Risk { .. } => of_r + of_g,
-            Item::ByHand { .. } | Item::Failed { .. } => of_g,
-        }
-    };
-    // nobody botches the same repair twice
-    let down = if again { TWICE } else { BY_HAND };
-    // all on the scale on which the log of a hypothesis is its prior and its items
-    let offset = (0..log.len())
-        .map(|h| {
-            let own: f64 = items.iter().map(|i| i[h]).sum();
-            log[h] - own - prior(h)
-        })
-        .next()
-        .unwrap_or(0.0);
-    (0..log.len())
-        .map(|g| {
-            let mine = model.hypotheses[g].class == Some(class);
-            let alone = log[g] - offset - if mine { down } else { 0.0 };
-            if mine
-                || !matches!(
-                    model.hypotheses[g].kind,
-                    Suspicion::Case(_) | Suspicion::Other
-                )
-            {
-                return alone - (log[g] - offset);
-            }
-            let with: f64 = mended
-                .iter()
-                .map(|&r| {
-                    let joint: f64 = (0..items.len()).map(|i| both(i, r, g)).sum();
-                    (prior(r) + joint + prior(g)).exp()
-                })
-                .sum();
-            (alone.exp() + PAIR * with).max(1e-300).ln() - (log[g] - offset)
-        })
-        .collect()
+    still: &'a BTreeMap<String, bool>,
 }
 
-fn symptom(model: &Model, id: &str, yes: bool, customer: bool) -> Vec<f64> {
+impl Failed<'_> {
+    /// Log-likelihood of one item of before under a mended fault and a second one.
+    fn both(&self, item: &Item, of_mended: f64, of_second: f64, sound: f64) -> f64 {
+        match item {
+            // told symptoms add up: a yes is explained by either, a no needs both silent
+            Item::Symptom { id, yes: true, .. } => match self.still.get(id) {
+                Some(true) => of_second,
+                Some(false) => of_mended + (-of_second.exp()).ln_1p().max(GONE.ln()),
+                None => of_mended.max(of_second),
+            },
+            Item::Symptom { .. } => of_mended.min(of_second),
+            Item::Test { .. } if (of_mended - sound).abs() < STILL => of_second,
+            Item::Test { .. } if (of_second - sound).abs() < STILL => of_mended,
+            Item::Test { .. } => ((of_mended.exp() + of_second.exp()) / 2.0).ln(),
+            Item::Risk { .. } => of_mended + of_second,
+            Item::ByHand { .. } | Item::Failed { .. } => of_second,
+        }
+    }
+
+    /// Log-weight to add per hypothesis.
+    fn weigh(
+        &self,
+        model: &Model,
+        log: &[f64],
+        evidence: &[Evidence],
+        items: &[Vec<f64>],
+    ) -> Vec<f64> {
+        let nothing = |h: &Hypothesis| h.kind == Suspicion::Nothing;
+        let sound = model.hypotheses.iter().position(nothing).unwrap_or(0);
+        let total: f64 = model.hypotheses.iter().map(|h| h.weight).sum();
+        let prior = |h: usize| (model.hypotheses[h].weight / total).max(1e-300).ln();
+        let is_mended = |h: usize| model.hypotheses[h].class == Some(self.class);
+        let mut mended: Vec<usize> = (0..log.len()).filter(|h| is_mended(*h)).collect();
+        mended.sort_by(|a, b| log[*b].total_cmp(&log[*a]).then(a.cmp(b)));
+        mended.truncate(PAIRED);
+        // nobody botches the same repair twice
+        let down = if self.again { TWICE } else { BY_HAND };
+        // one fault that is not mended goes on showing what it showed
+        let gone = self.still.values().filter(|yes| !**yes).count() as f64 * GONE.ln();
+        // all on the scale on which the log of a hypothesis is its prior and its items
+        let own: f64 = items.iter().map(|i| i[0]).sum();
+        let offset = log.first().map_or(0.0, |l| l - own - prior(0));
+        let weight = |g: usize| {
+            let now = log[g] - offset;
+            let alone = now + gone - if is_mended(g) { down } else { 0.0 };
+            let kind = &model.hypotheses[g].kind;
+            if is_mended(g) || !matches!(kind, Suspicion::Case(_) | Suspicion::Other) {
+                return alone - now;
+            }
+            let joint = |r: usize| -> f64 {
+                let each = evidence.iter().zip(items);
+                each.map(|(e, i)| self.both(&e.item, i[r], i[g], i[sound]))
+                    .sum()
+            };
+            let pairs = mended.iter().map(|&r| prior(r) + joint(r) + prior(g));
+            let all: Vec<f64> = pairs.map(|p| p + PAIR.ln()).chain([alone]).collect();
+            let top = all.iter().copied().fold(f64::MIN, f64::max);
+            top + all.iter().map(|l| (l - top).exp()).sum::<f64>().ln() - now
+        };
+        (0..log.len()).map(weight).collect()
+    }
+}
+
+fn symptom(model: &Model, id: &str, yes: bool, customer: bool, unknown: &mut Unknown) -> Vec<f64> {
     let Some(column) = model.symptoms.get(id) else {
-        return vec![0.0; model.hypotheses.len()];
+        return vec![1.0; model.hypotheses.len()];
     };
     let (base, leak, reliability) = model.symptom_base[id];
     let r = if customer { reliability } else { 0.97 };
@@ -370,61 +407,20 @@ fn symptom(model: &Model, id: &str, yes: bool, customer: bool) -> Vec<f64> {
         let p = r * p + (1.0 - r) * leak;
         if yes { p } else { 1.0 - p }
     };
-    class_mix(
-        model,
-        |case| told(column[case]),
-        told(base),
-        told(0.1),
-        |mean| 0.4 * mean + 0.6 * told(base),
-    )
-    .iter()
-    .map(|l| l.max(1e-9).ln())
-    .collect()
+    let cases: Vec<f64> = column.iter().map(|p| told(*p)).collect();
+    unknown.read(model, &cases, told(base), None)
 }
 
-/// Values for all hypotheses from those of the cases, of “nothing” and “outside”, and a rule for
-/// “other in the class” from the class's mean.
-fn class_mix(
-    model: &Model,
-    case: impl Fn(usize) -> f64,
-    nothing: f64,
-    outside: f64,
-    other: impl Fn(f64) -> f64,
-) -> Vec<f64> {
-    let cases: Vec<f64> = (0..model.cases.len()).map(&case).collect();
-    model
-        .hypotheses
-        .iter()
-        .map(|h| match &h.kind {
-            Suspicion::Case(k) => cases[*k],
-            Suspicion::Nothing => nothing,
-            Suspicion::Outside => outside,
-            Suspicion::Other => {
-                let members = h.class.map_or(&[][..], |c| &model.classes[c].members[..]);
-                let weight: f64 = members.iter().map(|m| model.hypotheses[*m].weight).sum();
-                let sum: f64 = members
-                    .iter()
-                    .map(|m| model.hypotheses[*m].weight * cases[*m])
-                    .sum();
-                // of a class without known faults nothing else is known
-                let mean = if weight > 0.0 { sum / weight } else { nothing };
-                other(mean)
-            }
-        })
-        .collect()
-}
-
-fn risk(model: &Model, id: &str, yes: bool) -> Vec<f64> {
+fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
     let rate = model.risk_rate.get(id).copied().unwrap_or(0.0);
     let of = |case: usize| {
         let k = model.risk[case].get(id).copied().unwrap_or(1.0);
         let base = 1.0 + rate * (k - 1.0);
         if yes { k / base } else { 1.0 / base }
     };
-    class_mix(model, of, 1.0, 1.0, |mean| mean)
-        .iter()
-        .map(|l| l.ln())
-        .collect()
+    let cases: Vec<f64> = (0..model.cases.len()).map(of).collect();
+    let like = unknown.read(model, &cases, 1.0, None);
+    like.iter().map(|l| l.ln()).collect()
 }
 
 fn test_likelihood(
@@ -433,6 +429,7 @@ fn test_likelihood(
     answer: &Answer,
     latent: &mut [Latent],
     healthy_latent: &mut Latent,
+    unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
     let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
     match (column, answer) {
@@ -441,25 +438,14 @@ fn test_likelihood(
             let k = *k;
             let any = 1.0 / healthy.len() as f64;
             let h = healthy[k];
-            let like = class_mix(
-                model,
-                |c| cases[c][k],
-                h,
-                0.6 * h + 0.4 * any,
-                |m| 0.40 * m + 0.45 * h + 0.15 * any,
-            );
-            (like, 0.0)
+            let values: Vec<f64> = cases.iter().map(|c| c[k]).collect();
+            (unknown.read(model, &values, h, Some(any)), 0.0)
         }
         (Column::Outcomes { .. }, _) => flat(),
         (Column::Figures { .. }, Answer::NotSteady) => {
-            let shaky = |c: usize| {
-                if model.cases[c].intermittent {
-                    0.5
-                } else {
-                    0.05
-                }
-            };
-            (class_mix(model, shaky, 0.05, 0.1, |m| 0.4 * m + 0.03), 0.0)
+            let shaky = |c: &FaultCase| if c.intermittent { 0.5 } else { 0.05 };
+            let values: Vec<f64> = model.cases.iter().map(shaky).collect();
+            (unknown.read(model, &values, 0.05, Some(0.2)), 0.0)
         }
         (
             Column::Figures {
@@ -488,6 +474,7 @@ fn test_likelihood(
                 y,
                 latent,
                 healthy_latent,
+                unknown,
             )
         }
     }
@@ -513,6 +500,7 @@ fn figure_likelihood(
     y: [f64; 2],
     latent: &mut [Latent],
     healthy_latent: &mut Latent,
+    unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
     let density = |p: &Prediction, l: &mut Latent| -> f64 {
         let mut total = 1.0;
@@ -562,12 +550,6 @@ fn figure_likelihood(
         };
         values.push(keep * mixed + noise);
     }
-    let like = class_mix(
-        model,
-        |c| values[c],
-        keep * h + noise,
-        0.6 * h + 0.4 * uniform,
-        |mean| 0.40 * mean + 0.45 * (keep * h + noise) + 0.15 * uniform,
-    );
+    let like = unknown.read(model, &values, keep * h + noise, Some(uniform));
     (like, 0.5 * uniform + noise)
 }

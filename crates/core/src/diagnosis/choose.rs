@@ -5,6 +5,7 @@ use crate::diagnosis::belief::Belief;
 use crate::diagnosis::predict::{Model, Suspicion};
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::tests::Test;
+use crate::diagnosis::unknown::Looks;
 use spannung_circuit::VehicleState;
 use std::collections::BTreeSet;
 
@@ -68,8 +69,9 @@ pub fn minutes(model: &Model, test: &Test, situation: &Situation) -> (f64, f64, 
     (test.minutes + state + access, state, access)
 }
 
-/// Expected information of a test about the hypotheses, bits.
-pub fn gain(rows: &Rows, shares: &[f64]) -> f64 {
+/// Expected information of a test about what is wrong, bits. A fault that is known and one that only looks like it are
+/// not told apart by any reading: they count as one.
+pub fn gain(rows: &Rows, looks: &Looks) -> f64 {
     let n = rows.healthy.len();
     let mut total = vec![0.0; n];
     let mut add = |mass: f64, row: &[f64]| {
@@ -77,17 +79,19 @@ pub fn gain(rows: &Rows, shares: &[f64]) -> f64 {
             *t += mass * r;
         }
     };
-    // most hypotheses read like a sound vehicle: they are one group
-    let mut usual = 1.0;
-    for (h, row) in &rows.own {
-        let share = shares[*h];
+    // most faults read like a sound vehicle: they are one group
+    let mut usual = 1.0 - looks.blank;
+    for (case, row) in &rows.own {
+        let share = looks.cases[*case];
         usual -= share;
         add(share, row);
     }
-    let plain: f64 = rows.plain.iter().map(|h| shares[*h]).sum();
-    usual = (usual - plain).max(0.0);
+    usual = usual.max(0.0);
+    let odd = looks.odd / n as f64;
+    let blank = |h: &f64| (1.0 - looks.odd) * h + odd;
+    let blank: Vec<f64> = rows.healthy.iter().map(blank).collect();
     add(usual, &rows.healthy);
-    add(plain, &rows.plain_row);
+    add(looks.blank, &blank);
     let bits = |mass: f64, row: &[f64]| -> f64 {
         if mass < 1e-7 {
             return 0.0;
@@ -95,8 +99,8 @@ pub fn gain(rows: &Rows, shares: &[f64]) -> f64 {
         let each = total.iter().zip(row).filter(|(_, r)| **r > 0.0);
         mass * each.map(|(t, r)| r * (r / t).log2()).sum::<f64>()
     };
-    let own: f64 = rows.own.iter().map(|(h, row)| bits(shares[*h], row)).sum();
-    (own + bits(usual, &rows.healthy) + bits(plain, &rows.plain_row)).max(0.0)
+    let own = rows.own.iter().map(|(k, row)| bits(looks.cases[*k], row));
+    (own.sum::<f64>() + bits(usual, &rows.healthy) + bits(looks.blank, &blank)).max(0.0)
 }
 
 fn may(test: &Test, situation: &Situation) -> bool {
@@ -135,13 +139,14 @@ pub fn rank_of(
     situation: &Situation,
     tests: &[usize],
 ) -> Vec<Candidate> {
+    let looks = belief.looks(model);
     let mut out: Vec<Candidate> = Vec::new();
     for &k in tests {
         let test = &model.tests[k];
         if !may(test, situation) {
             continue;
         }
-        let gain = gain(&model.rows[k], &belief.shares);
+        let gain = gain(&model.rows[k], &looks);
         if gain < LEAST_GAIN {
             continue;
         }
@@ -184,6 +189,7 @@ pub fn first_minute(
         .find(|c| model.tests[c.test].first_minute.is_none())
         .filter(|c| c.access_minutes == 0.0)
         .map_or(0.0, Candidate::rate);
+    let looks = belief.looks(model);
     let mut list: Vec<(u8, Candidate)> = Vec::new();
     for (k, test) in model.tests.iter().enumerate() {
         let Some(order) = test.first_minute else {
@@ -192,7 +198,7 @@ pub fn first_minute(
         if !may(test, situation) {
             continue;
         }
-        let gain = gain(&model.rows[k], &belief.shares);
+        let gain = gain(&model.rows[k], &looks);
         let (minutes, state_minutes, access_minutes) = minutes(model, test, situation);
         if gain < LEAST_CHECK || gain / minutes.max(0.1) < CHECK_RATE * best {
             continue;

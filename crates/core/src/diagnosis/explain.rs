@@ -2,7 +2,7 @@
 
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::predict::{Column, Model, Scale};
-use crate::diagnosis::rows::Rows;
+use crate::diagnosis::rows::Now;
 use crate::diagnosis::tests::{Kind, Probe};
 use crate::reading;
 
@@ -44,7 +44,7 @@ pub struct Band {
 }
 
 /// Chance of seeing one of the wanted outcomes of a test, and the shares after it.
-fn after(rows: &Rows, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
+fn after(rows: &Now<'_>, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
     let mut joint: Vec<f64> = shares
         .iter()
         .enumerate()
@@ -71,7 +71,7 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
 /// The bands of a test, at most five, in the order of the ruler.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
     let column = &*model.columns[test];
-    let rows = &model.rows[test];
+    let rows = &model.rows[test].now(model, belief);
     match (&model.tests[test].kind, column) {
         (Kind::Procedure { outcomes, .. }, _) => outcomes
             .iter()
@@ -199,7 +199,7 @@ fn kind_name(kind: BandKind) -> &'static str {
 fn sweep_bands(
     model: &Model,
     belief: &Belief,
-    rows: &Rows,
+    rows: &Now<'_>,
     healthy: [f64; 2],
     bins: &crate::diagnosis::bins::Bins,
 ) -> Vec<Band> {

@@ -11,7 +11,7 @@ use crate::desks::money::{Bands, usual_bands};
 use crate::diagnosis::belief::{BY_HAND, Belief, Evidence, Item};
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::predict::{Model, Suspicion};
-use crate::diagnosis::rows::Rows;
+use crate::diagnosis::rows::Now;
 use std::collections::BTreeSet;
 
 /// Minutes of proving one repair: doing again what the customer did.
@@ -231,14 +231,14 @@ fn full_minutes(model: &Model, candidate: &Candidate, prices: &Prices, classes: 
 }
 
 /// Joint chance of outcome and class (“nothing wrong” last, then what is outside), per outcome.
-fn outcomes(model: &Model, rows: &Rows, shares: &[f64]) -> Vec<Vec<f64>> {
+fn outcomes(model: &Model, rows: &Now<'_>, shares: &[f64]) -> Vec<Vec<f64>> {
     let width = model.classes.len() + 2;
     let place = |h: usize| match model.hypotheses[h].kind {
         Suspicion::Nothing => width - 2,
         Suspicion::Outside => width - 1,
         _ => model.hypotheses[h].class.unwrap_or(width - 1),
     };
-    let mut joint = vec![vec![0.0; width]; rows.healthy.len()];
+    let mut joint = vec![vec![0.0; width]; rows.outcomes()];
     for (h, p) in shares.iter().enumerate() {
         if *p < 1e-7 {
             continue;
@@ -252,7 +252,7 @@ fn outcomes(model: &Model, rows: &Rows, shares: &[f64]) -> Vec<Vec<f64>> {
 }
 
 /// Expected cost after a test, without its own minutes.
-fn expected_after(model: &Model, costs: &Costs, rows: &Rows, shares: &[f64]) -> f64 {
+fn expected_after(model: &Model, costs: &Costs, rows: &Now<'_>, shares: &[f64]) -> f64 {
     let joint = outcomes(model, rows, shares);
     joint
         .iter()
@@ -305,7 +305,7 @@ fn hangs_on(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize)
 /// it is mended. Gone, there was a second fault; still there, it was another one. Index of its test.
 fn verifies(model: &Model, belief: &Belief, evidence: &[Evidence]) -> Option<usize> {
     let failed = |e: &Evidence| match e.item {
-        Item::Failed { class } => Some(class),
+        Item::Failed { class, .. } => Some(class),
         _ => None,
     };
     let last = evidence.iter().rposition(|e| failed(e).is_some())?;
@@ -359,7 +359,12 @@ pub fn plan(
     let mut after: Option<(usize, f64)> = None;
     for candidate in ranked.iter().take(LOOKED_AT) {
         let minutes = full_minutes(model, candidate, prices, &classes)
-            + expected_after(model, &costs, &model.rows[candidate.test], &belief.shares);
+            + expected_after(
+                model,
+                &costs,
+                &model.rows[candidate.test].now(model, belief),
+                &belief.shares,
+            );
         if after.is_none_or(|(_, best)| minutes < best) {
             after = Some((candidate.test, minutes));
         }
@@ -507,14 +512,19 @@ fn play(
                 situation.opened.insert(spec.access.clone());
                 situation.state = spec.state.bring(&situation.state);
                 let rows = &model.rows[test];
-                let outcome = dice.pick(rows.row(truth).iter().copied(), 1.0);
-                let mut sum = 0.0;
-                for (k, share) in belief.shares.iter_mut().enumerate() {
-                    if *share > 1e-9 {
-                        *share *= rows.row(k)[outcome];
-                        sum += *share;
-                    }
+                let row = rows.now(model, &belief).row(truth).to_vec();
+                let outcome = dice.pick(row.iter().copied(), 1.0);
+                let cases: Vec<f64> = (0..model.cases.len())
+                    .map(|k| rows.row(k)[outcome])
+                    .collect();
+                let any = 1.0 / row.len() as f64;
+                let like = belief
+                    .unknown
+                    .read(model, &cases, rows.healthy[outcome], Some(any));
+                for (share, like) in belief.shares.iter_mut().zip(like) {
+                    *share *= like;
                 }
+                let sum: f64 = belief.shares.iter().sum();
                 belief.shares.iter_mut().for_each(|s| *s /= sum.max(1e-300));
             }
             Action::Repair(class) => {

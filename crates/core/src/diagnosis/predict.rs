@@ -10,6 +10,7 @@ use crate::diagnosis::kept::Kept;
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
+use crate::diagnosis::unknown::Near;
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::meter::OL_OHMS;
@@ -88,6 +89,8 @@ pub struct Model {
     pub hypotheses: Vec<Hypothesis>,
     /// Repair classes in order of first appearance.
     pub classes: Vec<Class>,
+    /// Which known faults are near a class.
+    pub near: Near,
     /// Tests.
     pub tests: Vec<Test>,
     /// Columns, one per test.
@@ -363,6 +366,7 @@ impl Model {
             cases,
             hypotheses: Vec::new(),
             classes: Vec::new(),
+            near: Near::default(),
             tests,
             columns: Vec::new(),
             rows: Vec::new(),
@@ -434,7 +438,7 @@ impl Model {
                 let known = kept.old.columns.iter().position(|c| Arc::ptr_eq(c, column));
                 known.map(|k| Arc::clone(&kept.old.rows[k]))
             });
-            old.unwrap_or_else(|| Arc::new(Rows::of(column, &model.hypotheses, &model.classes)))
+            old.unwrap_or_else(|| Arc::new(Rows::of(column)))
         };
         model.rows = columns.iter().map(rows).collect();
         model.columns = columns;
@@ -533,6 +537,7 @@ impl Model {
             class: None,
             weight: 0.03 * altered.iter().map(|a| a.outside).product::<f64>(),
         });
+        self.near = Near::of(&self.cases, &self.hypotheses, &self.classes);
         Ok(())
     }
 

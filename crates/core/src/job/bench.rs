@@ -10,7 +10,7 @@ use crate::diagnosis::predict::{Column, Model, Suspicion};
 use crate::diagnosis::tests::{self, Kind, Test};
 use crate::error::CoreError;
 use crate::job::entry::{Body, ReadingResult, Role};
-use crate::job::fold::{Job, Taken};
+use crate::job::fold::{FailedRepair, Job, Taken};
 use crate::job::gate::{self, Standing};
 use crate::job::view::{
     Bench, FaultShare, OtherTest, PlanView, Reason, SegmentShare, Skipped, Suspect, Tile, TryView,
@@ -19,7 +19,6 @@ use crate::reading::{self, Figure, Unit};
 use spannung_circuit::state::VehicleState;
 use std::collections::BTreeSet;
 use std::sync::Arc;
-use uuid::Uuid;
 
 /// Gives the predictions of a test in a state; the caller keeps them.
 pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
@@ -106,17 +105,20 @@ impl<'a> Weighed<'a> {
             }
         }
         let mut failed = job.failed.iter().peekable();
-        let note_failed = |evidence: &mut Vec<Evidence>, class: &str, entry: Uuid| {
-            if let Some(class) = model.class(class) {
+        let note_failed = |evidence: &mut Vec<Evidence>, failed: &FailedRepair| {
+            if let Some(class) = model.class(&failed.class) {
                 evidence.push(Evidence {
-                    entry: entry.to_string(),
-                    item: Item::Failed { class },
+                    entry: failed.entry.to_string(),
+                    item: Item::Failed {
+                        class,
+                        still: failed.still.clone(),
+                    },
                 });
             }
         };
         for taken in job.taken.iter().filter(|t| !t.voided) {
-            while let Some((class, _, entry)) = failed.next_if(|f| f.1 < taken.seq) {
-                note_failed(&mut evidence, class, *entry);
+            while let Some(failed) = failed.next_if(|f| f.seq < taken.seq) {
+                note_failed(&mut evidence, failed);
             }
             let Some(test) = tests::find(&model.tests, &taken.test) else {
                 continue;
@@ -135,11 +137,11 @@ impl<'a> Weighed<'a> {
                 },
             });
         }
-        for (class, _, entry) in failed {
-            note_failed(&mut evidence, class, *entry);
+        for failed in failed {
+            note_failed(&mut evidence, failed);
         }
         for (class, (out, _, entry)) in &job.by_hand {
-            if job.failed.iter().any(|f| &f.0 == class) {
+            if job.failed.iter().any(|f| &f.class == class) {
                 continue;
             }
             if let Some(class) = model.class(class) {
@@ -153,8 +155,8 @@ impl<'a> Weighed<'a> {
         let standing = gate::standing(catalogue, job);
         // after a repair that did not end the complaint, what the mended fault may have hidden is read again
         let hidden = |t: &Taken| {
-            let later = job.failed.iter().filter(|f| f.1 > t.seq);
-            let mut classes = later.filter_map(|f| model.class(&f.0));
+            let later = job.failed.iter().filter(|f| f.seq > t.seq);
+            let mut classes = later.filter_map(|f| model.class(&f.class));
             tests::find(&model.tests, &t.test)
                 .is_some_and(|k| classes.any(|c| choose::moved_by(model, c, k)))
         };
@@ -423,7 +425,7 @@ impl<'a> Weighed<'a> {
                     format!("Not: {}", name.to_lowercase())
                 }
             }
-            Item::Failed { class } => {
+            Item::Failed { class, .. } => {
                 format!(
                     "{}: mended, and it still shows",
                     self.model.classes[*class].name

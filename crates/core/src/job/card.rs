@@ -141,7 +141,7 @@ impl Weighed<'_> {
             choose::minutes(self.model, &self.model.tests[test], &self.situation);
         Candidate {
             test,
-            gain: choose::gain(&self.model.rows[test], &self.belief.shares),
+            gain: choose::gain(&self.model.rows[test], &self.belief.looks(self.model)),
             minutes,
             state_minutes,
             access_minutes,

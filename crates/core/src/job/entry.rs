@@ -5,6 +5,7 @@ use crate::desks::money::Terms;
 use crate::reading::Unit;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, KnownFrom, VehicleState};
+use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -561,6 +562,9 @@ pub enum Body {
         /// What was seen.
         #[serde(default)]
         words: String,
+        /// When the complaint still shows: of the symptoms told, which show still (true) and which are gone.
+        #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+        still: BTreeMap<String, bool>,
         /// Minutes it took.
         #[serde(default)]
         minutes: f64,

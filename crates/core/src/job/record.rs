@@ -459,6 +459,7 @@ fn words(
             result,
             typed,
             words,
+            still,
             ..
         } => {
             let spec = catalogue.proof.find(check);
@@ -476,6 +477,20 @@ fn words(
             } else {
                 format!(": {words}")
             };
+            let name_of = |id: &String| {
+                let name = catalogue.symptom(id).map_or(id.as_str(), |s| &s.name);
+                name.to_lowercase()
+            };
+            let tried = |yes: bool, word: &str| {
+                let mine = still.iter().filter(|(_, shows)| **shows == yes);
+                let names: Vec<String> = mine.map(|(id, _)| name_of(id)).collect();
+                if names.is_empty() {
+                    String::new()
+                } else {
+                    format!("; {word}: {}", names.join(", "))
+                }
+            };
+            let tail = format!("{tail}{}{}", tried(true, "still"), tried(false, "gone"));
             let value = spec
                 .and_then(|c| proof::with_unit(c, typed))
                 .unwrap_or_default();

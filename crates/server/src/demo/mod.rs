@@ -229,6 +229,7 @@ impl Script<'_> {
             result: ProofResult::Pass,
             typed: typed.into(),
             words: words.into(),
+            still: std::collections::BTreeMap::new(),
             minutes: spec.map_or(1.0, |c| c.minutes),
         })
         .await

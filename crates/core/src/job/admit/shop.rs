@@ -8,7 +8,7 @@ use crate::job::entry::{Body, ProofResult, QuoteReply, ReadingResult, Role};
 use crate::job::fold::Job;
 use crate::job::gate::Standing;
 use crate::job::items::{self, Opened};
-use crate::job::proof;
+use crate::job::proof::{self, COMPLAINT};
 use crate::reading;
 use crate::reading::scaled::parse_in;
 
@@ -227,10 +227,25 @@ pub(super) fn admit(
             result,
             typed,
             words,
+            still,
             minutes,
-        } => admit_proof(
-            catalogue, job, check, *result, typed, words, *minutes, role, standing,
-        )?,
+        } => {
+            admit_proof(
+                catalogue, job, check, *result, typed, words, *minutes, role, standing,
+            )?;
+            if !still.is_empty() && (check != COMPLAINT || *result != ProofResult::Fail) {
+                return bad(
+                    "not-the-complaint",
+                    "still",
+                    "What still shows is said of a complaint that failed its check.",
+                );
+            }
+            let told = |id: &String| job.symptoms.iter().any(|s| &s.0 == id && s.1 == Some(true));
+            if let Some(id) = still.keys().find(|id| !told(id)) {
+                let words = format!("“{id}” was not told of this vehicle.");
+                return bad("not-told", "still", &words);
+            }
+        }
         Body::Except { reason, .. } => {
             if !role.may_except() {
                 return bad(

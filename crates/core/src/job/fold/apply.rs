@@ -6,7 +6,7 @@ use crate::catalogue::Catalogue;
 use crate::job::entry::{Body, Logged, ProofResult, QuoteReply, ReadingResult, WaitKind};
 use crate::job::gate::Stop;
 use crate::reading;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -158,7 +158,7 @@ impl Job {
                 }
                 None => {
                     self.by_hand.remove(class);
-                    self.failed.retain(|f| &f.0 != class);
+                    self.failed.retain(|f| &f.class != class);
                 }
             },
             Body::Change { change, source } => {
@@ -360,8 +360,9 @@ impl Job {
                 result,
                 typed,
                 words,
+                still,
                 minutes,
-            } => self.prove(catalogue, e, check, *result, typed, words, *minutes),
+            } => self.prove(catalogue, e, check, *result, typed, words, still, *minutes),
             Body::Except { what, reason } => {
                 self.exceptions
                     .insert(what.clone(), (Mark::of(e), reason.clone()));
@@ -415,6 +416,7 @@ impl Job {
         result: ProofResult,
         typed: &str,
         words: &str,
+        still: &BTreeMap<String, bool>,
         minutes: f64,
     ) {
         self.spend(&e.by, minutes);
@@ -441,8 +443,13 @@ impl Job {
                 self.parts.iter().filter_map(|p| p.class.clone()).collect();
             for class in changed {
                 let reason = "Changed, and the complaint still shows".to_string();
-                if !self.failed.iter().any(|f| f.0 == class) {
-                    self.failed.push((class.clone(), e.seq, e.id));
+                if !self.failed.iter().any(|f| f.class == class) {
+                    self.failed.push(FailedRepair {
+                        class: class.clone(),
+                        seq: e.seq,
+                        entry: e.id,
+                        still: still.clone(),
+                    });
                 }
                 self.by_hand.insert(class, (true, reason, e.id));
             }

@@ -7,6 +7,7 @@ use crate::job::entry::{
 };
 use crate::reading::{Figure, Unit};
 use spannung_circuit::VehicleState;
+use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -23,6 +24,19 @@ pub struct GateAnswer {
     pub by: String,
     /// It came with the pack from another job.
     pub brought: bool,
+}
+
+/// A repair after which the complaint still showed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FailedRepair {
+    /// Repair class.
+    pub class: String,
+    /// Sequence of the proof that failed.
+    pub seq: i64,
+    /// Its entry.
+    pub entry: Uuid,
+    /// Of the symptoms told: which show still, and which are gone.
+    pub still: BTreeMap<String, bool>,
 }
 
 /// Who wrote something, when, and where it stands in the log.

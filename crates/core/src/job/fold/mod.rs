@@ -63,8 +63,8 @@ pub struct Job {
     pub skipped: BTreeMap<String, String>,
     /// Suspects ruled out or in by hand: class → out.
     pub by_hand: BTreeMap<String, (bool, String, Uuid)>,
-    /// Repairs after which the complaint still showed: class, sequence and entry of the failed proof.
-    pub failed: Vec<(String, i64, Uuid)>,
+    /// Repairs after which the complaint still showed.
+    pub failed: Vec<FailedRepair>,
     /// What is different on this vehicle.
     pub changes: Vec<Change>,
     /// Where each of them is known from.
