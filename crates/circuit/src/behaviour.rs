@@ -111,6 +111,11 @@ impl<'a> Scene<'a> {
     /// here: they read as healthy. So does what this vehicle does not have.
     pub fn observe(&self, sign: &str, state: &VehicleState) -> Option<String> {
         let declared = self.signs.get(sign).cloned();
+        if sign == "code" {
+            // a sensor that is not plugged in looks to the controller like one that is dead
+            let apart = || self.profile.family.codes_apart(state).next();
+            return declared.or_else(|| apart().map(|(_, code)| code.into()));
+        }
         if !self.has(sign) {
             return declared;
         }

@@ -2,6 +2,7 @@
 //! technician can read and correct.
 
 use crate::error::CircuitError;
+use crate::state::VehicleState;
 use include_dir::{Dir, include_dir};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -95,6 +96,9 @@ pub struct Plug {
     pub access: String,
     /// Segment of the strip it belongs to.
     pub segment: String,
+    /// Value of the sign `code` that the display shows by itself while this plug is apart.
+    #[serde(default)]
+    pub code_apart: Option<String>,
 }
 
 /// One wire of a strand, from the controller side through a plug to the device.
@@ -717,6 +721,13 @@ impl Family {
         } else {
             "Switch"
         }
+    }
+
+    /// Codes that the display shows by itself as the vehicle stands, for plugs that are apart.
+    pub fn codes_apart(&self, state: &VehicleState) -> impl Iterator<Item = (&Plug, &str)> {
+        let apart = |p: &&Plug| state.apart.contains(p.id.get_ref());
+        let plugs = self.plugs.iter().filter(apart);
+        plugs.filter_map(|p| Some((p, p.code_apart.as_deref()?)))
     }
 
     /// Plug by id.

@@ -26,12 +26,12 @@ pub mod solve;
 pub mod spice;
 pub mod state;
 
-pub use change::{Change, KnownFrom};
+pub use change::{COLOURS, Change, KnownFrom};
 pub use error::CircuitError;
 pub use family::Family;
 pub use fault::{Effect, FaultBook, FaultCase};
 pub use meter::{Meter, Mode, Pair};
-pub use netlist::Netlist;
+pub use netlist::{Netlist, Part};
 pub use profile::Profile;
 pub use solve::{Circuit, Solution};
 pub use state::{Requirement, VehicleState};

@@ -40,6 +40,26 @@ async fn presses(b: &Browser) -> Done<u64> {
         .ok_or_else(|| "the page does not count".into())
 }
 
+/// Look at all controls: what stands wrong is touched with its key, then one press takes them all.
+async fn controls(b: &Browser, sim: &Sim, card: &Value) -> Done {
+    let items = card["items"].as_array().cloned().unwrap_or_default();
+    b.see(&format!("[data-controls='{}']", items.len())).await?;
+    for (k, item) in items.iter().enumerate() {
+        let values = item["values"].as_array().cloned().unwrap_or_default();
+        let look = json!({"sign": item["sign"], "bands": values, "as_asked": card["as_asked"]});
+        let seen = sim.look(&look).await?;
+        let at = values.iter().position(|x| x["value"] == seen.as_str());
+        for _ in 0..at.ok_or("no such way to stand")? {
+            b.see("body").await?.send_keys((k + 1).to_string()).await?;
+        }
+        let test = item["test"].as_str().unwrap_or_default();
+        b.see(&format!("[data-control='{test}'][data-stands='{seen}']"))
+            .await?;
+    }
+    b.see("body").await?.send_keys("\n").await?;
+    b.gone("[data-controls]").await
+}
+
 /// Follow the Bench until it points to a repair: its class; the presses of each reading and check go to `each`.
 async fn follow(
     b: &Browser,
@@ -54,6 +74,13 @@ async fn follow(
         if let Some(class) = view["bench"]["repair"].as_str() {
             b.see(&format!("[data-repair='{class}']")).await?;
             return Ok(class.into());
+        }
+        if !view["bench"]["controls"].is_null() {
+            controls(b, sim, &view["bench"]["controls"]).await?;
+            let now = presses(b).await?;
+            each.push(now - before);
+            before = now;
+            continue;
         }
         let card = &view["bench"]["next"];
         let test = card["test"].as_str().ok_or("nothing is proposed")?;

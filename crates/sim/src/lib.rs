@@ -6,6 +6,7 @@
 //! own, and the diagnosis never sees its true state.
 
 pub mod complaint;
+pub mod draw;
 pub mod frequency;
 pub mod meter;
 pub mod panel;

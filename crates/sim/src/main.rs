@@ -23,6 +23,12 @@ struct Cli {
     /// Key of a fault; may be said twice. Drawn when not said.
     #[arg(long = "fault")]
     faults: Vec<String>,
+    /// One fault that stands in no catalogue.
+    #[arg(long)]
+    beyond: bool,
+    /// As it comes through the door: none, one or two faults, some in no catalogue, some vehicles unlike their family.
+    #[arg(long)]
+    surprise: bool,
     /// Seed: the same one plays the same vehicle.
     #[arg(long, default_value_t = 1)]
     seed: u64,
@@ -51,7 +57,9 @@ async fn run(cli: Cli) -> Result<(), String> {
         family: cli.family,
         faults: cli.faults,
         seed: cli.seed,
-        misprobe: None,
+        beyond: cli.beyond,
+        surprise: cli.surprise,
+        ..Wish::default()
     })
     .map_err(|e| e.to_string())?;
     let world = Arc::new(Mutex::new(world));

@@ -166,7 +166,7 @@ mod tests {
             family: Some("gh48".into()),
             faults: vec!["chg-dead".into()],
             seed: 5,
-            misprobe: None,
+            ..Wish::default()
         })
         .expect("the vehicle builds");
         w.put(Place {

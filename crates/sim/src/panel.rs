@@ -1,6 +1,7 @@
 //! The panel of the simulated vehicle: a small page and the same over JSON. It stands for hands and eyes: it puts the
 //! tips, moves what is to be moved, and tells what is seen, felt and smelt.
 
+use crate::draw::in_words;
 use crate::world::{Look, Place, Wish, World};
 use axum::extract::{Form, State};
 use axum::http::StatusCode;
@@ -8,8 +9,10 @@ use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde::{Deserialize, Serialize};
+use spannung_circuit::{Family, family};
 use std::fmt::Write;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{SystemTime, UNIX_EPOCH};
 
 /// The world behind the panel.
 pub type Shared = Arc<Mutex<World>>;
@@ -23,6 +26,7 @@ pub fn router(world: Shared) -> Router {
     Router::new()
         .route("/", get(page))
         .route("/vehicle", get(vehicle).post(renew))
+        .route("/another", post(another))
         .route("/place", post(place))
         .route("/look", post(look))
         .route("/mend", post(mend))
@@ -64,6 +68,31 @@ async fn renew(State(world): State<Shared>, Json(wish): Json<Wish>) -> Response 
         Ok(fresh) => {
             *locked(&world) = fresh;
             StatusCode::NO_CONTENT.into_response()
+        }
+        Err(e) => refused(e.to_string()),
+    }
+}
+
+/// Another vehicle, from the page.
+#[derive(Deserialize)]
+struct Another {
+    family: String,
+    what: String,
+}
+
+async fn another(State(world): State<Shared>, Form(a): Form<Another>) -> Response {
+    let clock = SystemTime::now().duration_since(UNIX_EPOCH);
+    let wish = Wish {
+        family: (!a.family.is_empty()).then_some(a.family),
+        beyond: a.what == "beyond",
+        surprise: a.what == "surprise",
+        seed: clock.map_or(1, |d| d.as_secs()),
+        ..Wish::default()
+    };
+    match World::new(&wish) {
+        Ok(fresh) => {
+            *locked(&world) = fresh;
+            Redirect::to("/").into_response()
         }
         Err(e) => refused(e.to_string()),
     }
@@ -176,6 +205,14 @@ fn draw(w: &World, seen: Option<(&str, &str)>) -> String {
             .collect::<Vec<_>>()
             .join(" ")
     );
+    if !w.changes.is_empty() {
+        let each: Vec<String> = w.changes.iter().map(|c| escape(&in_words(c))).collect();
+        let _ = write!(
+            out,
+            "<section><h2>Unlike its family</h2><p>{}</p></section>",
+            each.join("<br>")
+        );
+    }
     let _ = write!(
         out,
         "<section><h2>Job</h2><form method=post action=/bind><input name=job inputmode=numeric size=6 value='{}' \
@@ -225,7 +262,20 @@ fn draw(w: &World, seen: Option<(&str, &str)>) -> String {
     }
     let _ = write!(
         out,
-        "</div></section><details><summary>What is wrong with it</summary><p>{}</p></details></main></html>",
+        "</div></section><section><h2>Another vehicle</h2><form method=post action=/another><select name=family \
+         aria-label=Family><option value=''>any family</option>{}</select><select name=what aria-label='What is wrong'>\
+         <option value=one>one fault</option><option value=beyond>one fault that is in no catalogue</option>\
+         <option value=surprise>as it comes through the door</option></select><button>Put it on the bench</button></form>\
+         </section><details><summary>What is wrong with it</summary><p>{}</p></details></main></html>",
+        family::shipped()
+            .iter()
+            .filter_map(|(file, text)| Family::parse(file, text).ok())
+            .map(|f| format!(
+                "<option value='{}'>{}</option>",
+                escape(&f.id),
+                escape(&f.name)
+            ))
+            .collect::<String>(),
         w.truth()
             .iter()
             .map(|t| escape(t))

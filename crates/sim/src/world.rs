@@ -1,11 +1,12 @@
 //! The vehicle that stands beside the bench, shared by meter and panel: what is done to it and where the tips are.
 
-use crate::{Display, Errors, Vehicle, frequency};
+use crate::{Display, Errors, Vehicle, draw, frequency};
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::Deserialize;
 use spannung_circuit::{
-    CircuitError, Family, FaultBook, FaultCase, Mode, Netlist, Pair, Profile, VehicleState, family,
+    Change, CircuitError, Family, FaultBook, FaultCase, Mode, Netlist, Pair, Profile, VehicleState,
+    family,
 };
 use std::collections::BTreeMap;
 
@@ -54,6 +55,16 @@ pub struct Wish {
     /// Seed.
     #[serde(default)]
     pub seed: u64,
+    /// One fault that stands in no catalogue.
+    #[serde(default)]
+    pub beyond: bool,
+    /// As it comes through the door: none, one or two faults, some of them in no catalogue, some vehicles unlike their
+    /// family, tips that slip now and then.
+    #[serde(default)]
+    pub surprise: bool,
+    /// What is different on it from its family.
+    #[serde(default)]
+    pub changes: Vec<Change>,
     /// Share of readings taken at a wrong place.
     #[serde(default)]
     pub misprobe: Option<f64>,
@@ -69,6 +80,8 @@ pub struct World {
     pub signs: Vec<(String, Vec<String>)>,
     /// What the owner says.
     pub words: Vec<String>,
+    /// What is different on it from its family.
+    pub changes: Vec<Change>,
     /// Job it is bound to.
     pub job: Option<i32>,
     /// Where the tips are.
@@ -92,31 +105,30 @@ impl World {
                 Family::parse(file, text)?
             }
         };
-        let profile = Profile::new(&family, &[])?;
+        let changes = if wish.surprise && wish.changes.is_empty() {
+            draw::changes(&family, &mut rng)
+        } else {
+            wish.changes.clone()
+        };
+        let profile = Profile::new(&family, &changes)?;
         let net = profile.netlist()?;
         let book = FaultBook::shipped()?;
         let cases = book.cases(&profile, &net)?;
-        let counts = frequency::counts();
+        let usual = if wish.surprise { draw::MISPROBE } else { 0.0 };
+        let errors = Errors {
+            misprobe: wish.misprobe.unwrap_or(usual),
+            ..Errors::default()
+        };
         let mut seed = wish.seed;
         loop {
-            let truth: Vec<FaultCase> = if wish.faults.is_empty() {
-                vec![frequency::draw(&cases, &counts, &mut rng).clone()]
-            } else {
-                let find = |key: &String| {
-                    let found = cases.iter().find(|c| &c.key == key).cloned();
-                    found.ok_or_else(|| CircuitError::Unknown {
-                        kind: "fault",
-                        name: key.clone(),
-                    })
-                };
-                wish.faults.iter().map(find).collect::<Result<_, _>>()?
-            };
-            let errors = Errors {
-                misprobe: wish.misprobe.unwrap_or(0.0),
-                ..Errors::default()
-            };
+            let truth = faults(wish, &net, &cases, &mut rng)?;
+            let sound = truth.is_empty();
             let mut vehicle = Vehicle::new(&profile, &net, truth, &every_pair(&net), errors, seed);
-            let words = words(&vehicle.complaint());
+            let mut words = words(&vehicle.complaint());
+            if sound {
+                // what was there is not there any more
+                words = self::words(&["S09".into()]);
+            }
             // an owner who notices nothing does not come: draw again
             if words.is_empty() && wish.faults.is_empty() {
                 seed += 1;
@@ -132,6 +144,7 @@ impl World {
                     .map(|s| (s.id.get_ref().clone(), s.values.clone()))
                     .collect(),
                 words,
+                changes,
                 job: None,
                 place: None,
                 elsewhere: None,
@@ -212,6 +225,41 @@ impl World {
     }
 }
 
+/// The faults of a new vehicle: those wished for, else drawn.
+fn faults(
+    wish: &Wish,
+    net: &Netlist,
+    cases: &[FaultCase],
+    rng: &mut ChaCha8Rng,
+) -> Result<Vec<FaultCase>, CircuitError> {
+    if !wish.faults.is_empty() {
+        let find = |key: &String| {
+            let found = cases.iter().find(|c| &c.key == key).cloned();
+            found.ok_or_else(|| CircuitError::Unknown {
+                kind: "fault",
+                name: key.clone(),
+            })
+        };
+        return wish.faults.iter().map(find).collect();
+    }
+    let counts = frequency::counts();
+    let wanted = if wish.surprise {
+        draw::how_many(rng)
+    } else {
+        1
+    };
+    let mut truth: Vec<FaultCase> = Vec::new();
+    while truth.len() < wanted {
+        let beyond = wish.beyond || (wish.surprise && draw::is_beyond(rng));
+        let drawn = beyond.then(|| draw::beyond(net, cases, rng)).flatten();
+        let case = drawn.unwrap_or_else(|| frequency::draw(cases, &counts, rng).clone());
+        if truth.iter().all(|t| t.fault != case.fault) {
+            truth.push(case);
+        }
+    }
+    Ok(truth)
+}
+
 /// The order of the equations must know every pair that a load or an injection can lie across: with all of them the
 /// pattern is full, which costs time that a hand-held meter has.
 fn every_pair(net: &Netlist) -> Vec<(usize, usize)> {
@@ -236,7 +284,7 @@ mod tests {
             family: Some("gh48".into()),
             faults: faults.iter().map(|f| (*f).into()).collect(),
             seed: 3,
-            misprobe: None,
+            ..Wish::default()
         })
         .expect("the vehicle builds")
     }
@@ -269,6 +317,38 @@ mod tests {
         assert!(w.measure(Mode::Volts).high.abs() < 1.0);
         assert_eq!(w.mend("batt-fuse-open"), 1);
         assert!(w.measure(Mode::Volts).high > 40.0);
+    }
+
+    #[test]
+    fn a_surprise_is_the_same_for_the_same_seed_and_comes_with_words() {
+        let surprise = |seed| {
+            World::new(&Wish {
+                family: Some("rt12".into()),
+                surprise: true,
+                seed,
+                ..Wish::default()
+            })
+            .expect("it builds")
+        };
+        for seed in 0..12 {
+            let (a, b) = (surprise(seed), surprise(seed));
+            assert_eq!(a.truth(), b.truth());
+            assert_eq!(a.changes, b.changes);
+            assert!(!a.words.is_empty());
+        }
+    }
+
+    #[test]
+    fn a_fault_beyond_the_catalogue_can_be_wished_for() {
+        let w = World::new(&Wish {
+            family: Some("ssb36".into()),
+            beyond: true,
+            seed: 4,
+            ..Wish::default()
+        })
+        .expect("it builds");
+        assert!(w.truth()[0].starts_with("beyond:"), "{:?}", w.truth());
+        assert!(!w.words.is_empty());
     }
 
     #[test]

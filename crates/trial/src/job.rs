@@ -1,12 +1,12 @@
 //! One simulated job, from the complaint to the proved repair.
 
 use crate::policy::{Lists, Point, Policy, decide};
-use spannung_circuit::FaultCase;
+use spannung_circuit::{Effect, FaultCase};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
 use spannung_sim::{Errors, Vehicle};
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 /// Tests after which a job counts as never finished.
 const MOST_TESTS: usize = 80;
@@ -50,6 +50,9 @@ pub struct Played {
     pub first_right: bool,
     /// Share that was stated for the first repair's class.
     pub stated: f64,
+    /// The same among the faults of the catalogue alone, as they are drawn here: of what is outside it, and of nothing
+    /// being wrong, no job is played that could prove the rest of the share.
+    pub stated_known: f64,
     /// Did it end with the vehicle working?
     pub finished: bool,
     /// Was it referred as outside the drawing?
@@ -163,6 +166,16 @@ fn complaint(told: &[String]) -> Vec<Evidence> {
     each.collect()
 }
 
+/// Share of a class among the faults of the catalogue.
+fn known_share(model: &Model, belief: &Belief, class: usize) -> f64 {
+    let cases = &belief.shares[..model.cases.len()];
+    let mine: f64 = model.classes.get(class).map_or(0.0, |c| {
+        let members = c.members.iter();
+        members.map(|m| cases[*m]).sum()
+    });
+    mine / cases.iter().sum::<f64>().max(1e-300)
+}
+
 /// The leading suspects, for the trail.
 fn leading(model: &Model, belief: &Belief) -> String {
     let classes = belief.classes(model);
@@ -180,6 +193,33 @@ fn leading(model: &Model, belief: &Belief) -> String {
 pub fn class_of(model: &Model, case: &FaultCase) -> Option<usize> {
     let k = model.cases.iter().position(|c| c.key == case.key)?;
     model.hypotheses[k].class
+}
+
+/// Classes whose repair cures a case. For one that stands in no catalogue, those that have a fault at the same part or
+/// the same point: whoever renews or mends that cures it.
+pub fn cures(model: &Model, case: &FaultCase) -> Vec<usize> {
+    if let Some(class) = class_of(model, case) {
+        return vec![class];
+    }
+    let ends = |e: usize| [model.net.elements[e].a, model.net.elements[e].b];
+    let parts = |c: &FaultCase| -> BTreeSet<usize> {
+        let each = c.effects.iter().flat_map(|effect| match effect {
+            Effect::Open(e)
+            | Effect::Series(e, _)
+            | Effect::Scale(e, _)
+            | Effect::Force(e, _)
+            | Effect::Ratio(e, _) => vec![*e],
+            Effect::Bridge(a, b, _) => (0..model.net.elements.len())
+                .filter(|e| ends(*e).contains(a) || ends(*e).contains(b))
+                .collect(),
+        });
+        each.collect()
+    };
+    let mine = parts(case);
+    let touches = |h: &usize| !parts(&model.cases[*h]).is_disjoint(&mine);
+    (0..model.classes.len())
+        .filter(|c| model.classes[*c].members.iter().any(touches))
+        .collect()
 }
 
 /// Play it. `known` is what the engine believes; `full` has every fault of the catalogue, to tell the class of a truth
@@ -204,8 +244,7 @@ pub fn play(
     if told.is_empty() {
         return None;
     }
-    let classes: Vec<usize> = truth.iter().filter_map(|c| class_of(full, c)).collect();
-    let mut open: Vec<usize> = classes.clone();
+    let mut open: Vec<Vec<usize>> = truth.iter().map(|c| cures(full, c)).collect();
     let list = match setting.policy {
         Policy::Swap => lists.swaps(full),
         other => lists.tests(known, &told, other),
@@ -218,23 +257,26 @@ pub fn play(
     };
     let mut played = Played {
         truth: truth.iter().map(|c| c.key.clone()).collect(),
-        classes: classes
+        classes: open
             .iter()
+            .flatten()
             .map(|c| full.classes[*c].id.clone())
             .collect(),
         told,
         minutes: 0.0,
         least: {
             let fresh = Situation::default();
-            let mut unique = classes.clone();
-            unique.sort_unstable();
-            unique.dedup();
-            let each = |c: &usize| repair_minutes(full, *c, &fresh) + PROVE_MINUTES;
-            unique.iter().map(each).sum()
+            let cheapest = |of: &Vec<usize>| {
+                let each = of.iter().map(|c| (*c, repair_minutes(full, *c, &fresh)));
+                each.min_by(|a, b| a.1.total_cmp(&b.1))
+            };
+            let needed: BTreeMap<usize, f64> = open.iter().filter_map(cheapest).collect();
+            needed.values().map(|m| m + PROVE_MINUTES).sum()
         },
         wrong_parts: 0,
         first_right: false,
         stated: 0.0,
+        stated_known: 0.0,
         finished: false,
         referred: false,
         tests: 0,
@@ -297,13 +339,15 @@ pub fn play(
                 played.minutes += repair_minutes(model, class, &situation) + PROVE_MINUTES;
                 situation.opened.insert(model.classes[class].access.clone());
                 let id = &model.classes[class].id;
-                let right = open.iter().any(|c| &full.classes[*c].id == id);
+                let cured = |of: &Vec<usize>| of.iter().any(|c| &full.classes[*c].id == id);
+                let right = open.iter().any(cured);
                 let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
                 played
                     .trail
                     .push(format!("repair {id} at {share:.2}: {right}"));
                 if repairs == 1 {
                     played.stated = share;
+                    played.stated_known = known_share(known, &belief, class);
                     played.first_right = right
                         || truth.iter().any(|t| {
                             let k = full.cases.iter().position(|c| c.key == t.key);
@@ -313,8 +357,8 @@ pub fn play(
                         });
                 }
                 if right {
-                    open.retain(|c| &full.classes[*c].id != id);
-                    vehicle.mend(|c| class_of(full, c).is_some_and(|k| &full.classes[k].id == id));
+                    open.retain(|of| !cured(of));
+                    vehicle.mend(|c| cured(&cures(full, c)));
                     if open.is_empty() {
                         played.finished = true;
                         return Some(played);

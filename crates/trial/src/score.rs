@@ -25,11 +25,11 @@ pub fn extra(job: &Played) -> f64 {
 
 /// Largest gap between stated chance and how often it was right, over bins of at least 40 jobs in the order of the
 /// stated chance.
-pub fn calibration(jobs: &[Played]) -> f64 {
+pub fn calibration(jobs: &[Played], stated: impl Fn(&Played) -> f64) -> f64 {
     let mut stated: Vec<(f64, bool)> = jobs
         .iter()
         .filter(|j| j.stated > 0.0)
-        .map(|j| (j.stated, j.first_right))
+        .map(|j| (stated(j), j.first_right))
         .collect();
     stated.sort_by(|a, b| a.0.total_cmp(&b.0));
     let bins = (stated.len() / 40).max(1);

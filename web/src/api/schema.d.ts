@@ -731,6 +731,7 @@ export interface components {
             advice?: string | null;
             /** @description Cautions of the symptoms told. */
             cautions: string[];
+            controls?: components["schemas"]["Controls"] | null;
             /** @description Evidence. */
             evidence: components["schemas"]["Tile"][];
             /** @description First-minute checks done and still to ask. */
@@ -1131,6 +1132,10 @@ export interface components {
             minutes?: number;
             /** @description How it came out; worked out by the server where the check has a figure. */
             result: components["schemas"]["ProofResult"];
+            /** @description When the complaint still shows: of the symptoms told, which show still (true) and which are gone. */
+            still?: {
+                [key: string]: boolean;
+            };
             /** @description Figure as it was typed. */
             typed?: string;
             /** @description What was seen. */
@@ -1293,6 +1298,8 @@ export interface components {
              * @description Lower and upper bound expected (lowest figure), SI.
              */
             expected_low?: number | null;
+            /** @description Why it is proposed. */
+            explained: components["schemas"]["TestWhy"];
             face?: components["schemas"]["FaceView"] | null;
             /** @description First-minute check. */
             first_minute: boolean;
@@ -1323,6 +1330,8 @@ export interface components {
              * @description Risk.
              */
             risk: number;
+            /** @description What the display may show by itself while the vehicle stands as asked: expected, not chased. */
+            set_up?: string | null;
             /** @description What a check looks at. */
             sign?: string | null;
             /** @description State needed. */
@@ -1563,6 +1572,48 @@ export interface components {
             recheck?: components["schemas"]["Recheck"] | null;
             watch: string;
             words: string;
+        };
+        /** @description One control. */
+        ControlItem: {
+            /** @description What is looked at. */
+            how: string;
+            /**
+             * Format: double
+             * @description Minutes.
+             */
+            minutes: number;
+            /** @description Name. */
+            name: string;
+            /** @description Sign that is looked at. */
+            sign: string;
+            /** @description Check. */
+            test: string;
+            /** @description Ways it can stand, as it should be first. */
+            values: components["schemas"]["ControlValue"][];
+        };
+        /** @description A way a control can stand. */
+        ControlValue: {
+            /** @description In words. */
+            name: string;
+            /** @description Value of its sign. */
+            value: string;
+        };
+        /**
+         * @description Where the rider's controls stand, asked in one card before anything is opened: a sound vehicle is taken apart
+         *     when a switch stands wrong.
+         */
+        Controls: {
+            /** @description How it would stand. */
+            as_asked: components["schemas"]["VehicleState"];
+            /** @description One each, in the order people look. */
+            items: components["schemas"]["ControlItem"][];
+            /**
+             * Format: double
+             * @description Minutes for all.
+             */
+            minutes: number;
+            /** @description Does the vehicle stand so that all can be looked at? */
+            stands: boolean;
         };
         /**
          * @description Cranks.
@@ -3067,6 +3118,15 @@ export interface components {
              */
             tax_percent: number;
         };
+        /** @description Why a test is proposed: what each of its outcomes would make of the suspects. */
+        TestWhy: {
+            /** @description Chance of each band now, per cent. */
+            chances: number[];
+            /** @description The suspects that it moves, the likeliest first. */
+            suspects: components["schemas"]["WhySuspect"][];
+            /** @description In a sentence: what it tells, against what it takes. */
+            words: string;
+        };
         /**
          * @description Throttle position.
          * @enum {string}
@@ -3283,6 +3343,18 @@ export interface components {
          * @enum {string}
          */
         Wheel: "ground" | "lifted" | "turned";
+        /** @description A suspect before and after each outcome of a test. */
+        WhySuspect: {
+            /** @description Share after each band, per cent. */
+            after: number[];
+            /** @description Name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Share now, per cent.
+             */
+            now: number;
+        };
     };
     responses: never;
     parameters: never;

@@ -2,7 +2,14 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { isModelled, type Change, type Modelled, type Tile, type VehicleState } from "../api/client";
+import {
+  isModelled,
+  type Change,
+  type KnownFrom,
+  type Modelled,
+  type Tile,
+  type VehicleState,
+} from "../api/client";
 import { useAppend, useCard, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { JobCell, MinutesCell, StateButtons, TitleBlock, Warnings } from "../frame/TitleBlock";
@@ -16,6 +23,7 @@ import { dayAndTime, minutes, money } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { CardView } from "./CardView";
+import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
 import { StrandPanel } from "./StrandPanel";
 import { Suspects } from "./Suspects";
@@ -61,6 +69,8 @@ const BenchOf = ({ job }: { job: Modelled }) => {
   const [strand, setStrand] = useState<string>();
   const [tile, setTile] = useState<Tile>();
   const [only, setOnly] = useState(false);
+  // the controls are asked one at a time
+  const [single, setSingle] = useState(false);
   const hand = useCard(job.id, chosen, job.head);
   const bench = job.bench;
   const card =
@@ -141,7 +151,13 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 : { background: v("ink"), color: v("sheet"), "&:hover": { background: v("ink2") } }),
             }}
           >
-            All {count} wires
+            All
+            <Box
+              component="span"
+              sx={{ ml: 0.5, "@media (min-width: 980px) and (max-width: 1119px)": { display: "none" } }}
+            >
+              {count} wires
+            </Box>
           </Button>
           <Button
             onClick={() => {
@@ -175,8 +191,13 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               setChosen(t);
               setStrand(undefined);
             }}
-            onChange={(change: Change) => {
-              append.mutate([{ kind: "change", change }]);
+            onChange={(change: Change, source: KnownFrom) => {
+              append.mutate([{ kind: "change", change, source }]);
+            }}
+            onWalk={(by) => {
+              const all = job.map.strands;
+              const at = all.findIndex((s) => s.id === open.id);
+              setStrand(all[(at + by + all.length) % all.length]?.id);
             }}
             onClose={() => {
               setStrand(undefined);
@@ -299,6 +320,14 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 </Box>
               </Box>
             </KeyedCard>
+          ) : bench.controls && chosen === undefined && !single && job.closed == null ? (
+            <ControlsCard
+              controls={bench.controls}
+              append={append}
+              onLater={() => {
+                setSingle(true);
+              }}
+            />
           ) : card ? (
             <CardView
               key={card.test}

@@ -12,6 +12,7 @@ import { useKeys } from "../ui/keys";
 import { ErrorLine, KeyedCard, Lock, Tick } from "../ui/parts";
 import { Face } from "./Face";
 import { Ruler } from "./Ruler";
+import { WhyTest } from "./WhyTest";
 
 type Append = ReturnType<typeof useAppend>;
 
@@ -54,6 +55,7 @@ export const CardView = ({
   const [error, setError] = useState<string>();
   const [suggest, setSuggest] = useState<string>();
   const [skip, setSkip] = useState<string>();
+  const [why, setWhy] = useState(false);
   const field = useRef<HTMLInputElement>(null);
   const last = useRef(0);
   const unit = card.unit ?? null;
@@ -241,6 +243,29 @@ export const CardView = ({
                 ? ` Opens: ${card.opens.toLowerCase()}${card.destroys ? ` (renews ${card.destroys})` : ""}.`
                 : ""}
             </Box>
+            <Box
+              component="button"
+              type="button"
+              aria-expanded={why}
+              onClick={() => {
+                setWhy(!why);
+              }}
+              sx={{
+                font: "inherit",
+                fontSize: 15,
+                background: "none",
+                border: 0,
+                p: 0,
+                ml: "auto",
+                color: v("ink"),
+                textDecoration: "underline",
+                cursor: "pointer",
+                whiteSpace: "nowrap",
+              }}
+              data-why-this
+            >
+              {why ? "Back to it" : "Why this"}
+            </Box>
             {skip === undefined && (
               <Box
                 component="button"
@@ -254,7 +279,7 @@ export const CardView = ({
                   background: "none",
                   border: 0,
                   p: 0,
-                  ml: "auto",
+                  ml: 0.5,
                   color: v("ink"),
                   textDecoration: "underline",
                   cursor: "pointer",
@@ -349,6 +374,11 @@ export const CardView = ({
               </span>
             </Box>
           )}
+          {card.set_up != null && (
+            <Box sx={{ fontSize: 15.5, color: v("ink2") }} data-set-up>
+              {card.set_up}
+            </Box>
+          )}
           {error === undefined && (card.state.length > 0 || needs.length > 0) && (
             <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap" }} data-state-row>
               {card.state.map((s) => (
@@ -377,7 +407,11 @@ export const CardView = ({
               )}
             </Box>
           )}
-          {needs.length > 0 && blocked === undefined ? (
+          {why ? (
+            <Box sx={{ overflowY: "auto", minHeight: 0 }}>
+              <WhyTest card={card} />
+            </Box>
+          ) : needs.length > 0 && blocked === undefined ? (
             <Box sx={{ display: "grid", gap: 0.6 }}>
               {needs.map((n) => (
                 <Box
@@ -615,6 +649,7 @@ export const CardView = ({
             </Box>
           )}
           {!probe &&
+            !why &&
             needs.length === 0 &&
             blocked === undefined &&
             card.bands.length <= 3 &&
@@ -643,6 +678,21 @@ export const CardView = ({
                 ))}
               </Box>
             )}
+          {!why && needs.length === 0 && blocked === undefined && (
+            <Box
+              sx={{
+                mt: 2,
+                display: "none",
+                // the answers keep their room
+                flex: "0 100 auto",
+                minHeight: 0,
+                overflowY: "auto",
+                "@media (min-height: 890px) and (min-width: 901px)": { display: "block" },
+              }}
+            >
+              <WhyTest card={card} />
+            </Box>
+          )}
           {skip !== undefined && (
             <Box
               component="form"

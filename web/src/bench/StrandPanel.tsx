@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
-import type { Change, JobView, MapStrand } from "../api/client";
+import { useEffect, useRef, useState } from "react";
+import type { Change, JobView, KnownFrom, MapStrand } from "../api/client";
 import { useChoices } from "../api/hooks";
 import { insulation, v } from "../theme/tokens";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
@@ -12,7 +12,9 @@ interface Props {
   busy: boolean;
   error?: string;
   onTest: (test: string) => void;
-  onChange: (change: Change) => void;
+  onChange: (change: Change, source: KnownFrom) => void;
+  /** To the strand before or after this one. */
+  onWalk: (by: 1 | -1) => void;
   onClose: () => void;
 }
 
@@ -39,10 +41,34 @@ const WireSwatch = ({ code }: { code: string }) => {
 
 /** A strand at work size: every wire with code, pin, function, what it should read now, its last reading,
  * its tests; and “not like this here”. */
-export const StrandPanel = ({ job, strand, busy, error, onTest, onChange, onClose }: Props) => {
+export const StrandPanel = ({ job, strand, busy, error, onTest, onChange, onWalk, onClose }: Props) => {
   const [editing, setEditing] = useState(false);
+  const panel = useRef<HTMLDivElement>(null);
+  const pins = () => [...(panel.current?.querySelectorAll<HTMLButtonElement>("[data-pin]") ?? [])];
+  useEffect(() => {
+    pins()[0]?.focus({ preventScroll: true });
+  }, [strand.id]);
+  // up and down from point to point, left and right from strand to strand
+  const walk = (e: React.KeyboardEvent) => {
+    if (e.key === "Escape") onClose();
+    const on = e.target as HTMLElement;
+    if (!on.hasAttribute("data-pin")) return;
+    const all = pins();
+    const at = all.findIndex((b) => b === on);
+    const to = { ArrowDown: at + 1, ArrowUp: at - 1 }[e.key];
+    if (to !== undefined) {
+      e.preventDefault();
+      all[to]?.focus();
+    }
+    if (e.key === "ArrowRight" || e.key === "ArrowLeft") {
+      e.preventDefault();
+      onWalk(e.key === "ArrowRight" ? 1 : -1);
+    }
+  };
   return (
     <Box
+      ref={panel}
+      onKeyDown={walk}
       sx={{
         position: "absolute",
         inset: 0,
@@ -108,7 +134,28 @@ export const StrandPanel = ({ job, strand, busy, error, onTest, onChange, onClos
           {strand.wires.map((w) => (
             <tr key={w.pin} data-wire={w.pin}>
               <td>
-                <b style={{ fontSize: 20 }}>{w.pin}</b>
+                <Box
+                  component="button"
+                  type="button"
+                  data-pin={w.pin}
+                  aria-label={`Pin ${String(w.pin)}, ${w.function}: ${w.pin === strand.reference ? "reference" : `should read ${w.now} now`}`}
+                  onClick={(e: React.MouseEvent) => {
+                    (e.currentTarget as HTMLElement).closest("tr")?.querySelector("select")?.focus();
+                  }}
+                  sx={{
+                    font: "inherit",
+                    fontSize: 20,
+                    fontWeight: 700,
+                    color: v("ink"),
+                    background: "transparent",
+                    border: 0,
+                    minWidth: 44,
+                    minHeight: 44,
+                    cursor: "pointer",
+                  }}
+                >
+                  {w.pin}
+                </Box>
               </td>
               <td>
                 <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
@@ -166,8 +213,18 @@ const ChangeForm = ({
 }: {
   strand: MapStrand;
   busy: boolean;
-  onChange: (c: Change) => void;
+  onChange: (c: Change, source: KnownFrom) => void;
 }) => {
+  const [source, setSource] = useState<KnownFrom>("measured");
+  const [order, setOrder] = useState("");
+  const here = strand.wires.map((w) => w.pin);
+  const moved = order
+    .split(/[^0-9]+/)
+    .filter(Boolean)
+    .map(Number);
+  const tell = (change: Change) => {
+    onChange(change, source);
+  };
   const choices = useChoices();
   const [pin, setPin] = useState(strand.wires[0]?.pin ?? 1);
   const [code, setCode] = useState("BU");
@@ -234,7 +291,26 @@ const ChangeForm = ({
         gap: 1,
       }}
     >
-      <Box sx={{ fontSize: 15.5 }}>Readings stay; what they are compared with follows the vehicle.</Box>
+      <Box sx={{ ...row, justifyContent: "space-between" }}>
+        <Box sx={{ fontSize: 15.5 }}>Readings stay; what they are compared with follows the vehicle.</Box>
+        <label>
+          Known from{" "}
+          <Box
+            component="select"
+            name="known-from"
+            value={source}
+            onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
+              setSource(e.target.value as KnownFrom);
+            }}
+            sx={box}
+          >
+            <option value="measured">seen or measured here</option>
+            <option value="label">a label</option>
+            <option value="told">the owner</option>
+            <option value="guessed">a guess</option>
+          </Box>
+        </label>
+      </Box>
       <Box sx={row}>
         <b>Colour</b> of pin
         <Box
@@ -254,7 +330,7 @@ const ChangeForm = ({
         <Button
           disabled={busy}
           onClick={() => {
-            onChange({ what: "colour", strand: strand.id, pin, code: colour });
+            tell({ what: "colour", strand: strand.id, pin, code: colour });
           }}
         >
           Set the colour
@@ -271,7 +347,7 @@ const ChangeForm = ({
         <Button
           disabled={busy || carries.trim() === ""}
           onClick={() => {
-            onChange({ what: "extra-wire", strand: strand.id, code: colour, function: carries.trim() });
+            tell({ what: "extra-wire", strand: strand.id, code: colour, function: carries.trim() });
           }}
         >
           One wire more
@@ -282,7 +358,7 @@ const ChangeForm = ({
           <Button
             disabled={busy}
             onClick={() => {
-              onChange({ what: "normally-closed-brake", strand: strand.id });
+              tell({ what: "normally-closed-brake", strand: strand.id });
             }}
             data-normally-closed
           >
@@ -305,7 +381,7 @@ const ChangeForm = ({
             <Button
               disabled={busy || !Number.isFinite(Number(volts.replace(",", ".")))}
               onClick={() => {
-                onChange({ what: "pull-up", lines: pulls, volts: Number(volts.replace(",", ".")) });
+                tell({ what: "pull-up", lines: pulls, volts: Number(volts.replace(",", ".")) });
               }}
               data-pull-up
             >
@@ -313,6 +389,28 @@ const ChangeForm = ({
             </Button>
           </>
         )}
+      </Box>
+      <Box sx={row} data-order-of-pins>
+        <b>Other pins</b> the wires now on {here.join(", ")} sit on
+        <Box
+          component="input"
+          aria-label="New pins, in the order of the present ones"
+          placeholder={[...here].reverse().join(" ")}
+          value={order}
+          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+            setOrder(e.target.value);
+          }}
+          sx={{ ...box, width: 150 }}
+        />
+        <Button
+          disabled={busy || moved.length !== here.length}
+          onClick={() => {
+            tell({ what: "order", strand: strand.id, pins: moved });
+          }}
+          data-set-order
+        >
+          Set the pins
+        </Button>
       </Box>
       <Box sx={row}>
         <b>Another plug</b>
@@ -350,7 +448,7 @@ const ChangeForm = ({
         <Button
           disabled={busy || !/^\d+$/.test(pins) || plugName.trim() === ""}
           onClick={() => {
-            onChange({ what: "plug", plug: strand.plug, name: plugName.trim(), pins: Number(pins), face });
+            tell({ what: "plug", plug: strand.plug, name: plugName.trim(), pins: Number(pins), face });
           }}
         >
           Set the plug

@@ -27,6 +27,29 @@ interface Props {
   suspectsOnly?: boolean;
 }
 
+const WAYS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** The plug that lies nearest in a direction: what is off to the side counts double. */
+const nearest = (from: Plug, [dx, dy]: [number, number], all: Plug[]): Plug | undefined => {
+  const middle = (p: Plug) => [p.x + p.w / 2, p.y + p.h / 2] as const;
+  const [x, y] = middle(from);
+  const far = (p: Plug) => {
+    const [px, py] = middle(p);
+    const along = (px - x) * dx + (py - y) * dy;
+    const aside = Math.abs((px - x) * dy) + Math.abs((py - y) * dx);
+    return along > 1 ? along + 2 * aside : Infinity;
+  };
+  return all
+    .filter((p) => far(p) < Infinity)
+    .sort((a, b) => far(a) - far(b))
+    .at(0);
+};
+
 /** The vehicle's own current path, drawn from its graph. */
 export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly = false }: Props) => {
   const ref = useRef<HTMLDivElement>(null);
@@ -109,6 +132,12 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 if (e.key === "Enter" || e.key === " ") {
                   e.preventDefault();
                   onStrand?.(p.strand);
+                }
+                const way = WAYS[e.key];
+                const next = way && nearest(p, way, l.plugs);
+                if (next) {
+                  e.preventDefault();
+                  ref.current?.querySelector<SVGGElement>(`[data-strand="${next.strand}"]`)?.focus();
                 }
               }}
             >
@@ -288,8 +317,8 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
 const stripName = (s: SegmentShare, room: number): string => {
   const free = room - (s.status === "cleared" ? 14 : s.status === "suspected" ? 38 : 0);
   if (textWidth(s.name, room < 84 ? 13 : 15) <= free) return s.name;
-  const short = `${s.name.slice(0, 4)}.`;
-  return textWidth(short, 13) <= free ? short : "";
+  const word = s.name.split(",")[0] ?? s.name;
+  return [word, `${s.name.slice(0, 4)}.`].find((short) => textWidth(short, 13) <= free) ?? "";
 };
 
 /** Middle of a box, across. */

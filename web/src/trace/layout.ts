@@ -126,17 +126,23 @@ function devices(map: TraceMapData): Device[] {
   return out;
 }
 
-/** Lay the map out for a width. */
+/** Lay the map out for a width. A vehicle with more devices than the width has room for is drawn as on a tablet
+ * upright. */
 export function layout(map: TraceMapData, segments: SegmentShare[], width: number): Layout {
   const W = Math.max(800, width);
+  const drawn = layoutAt(map, segments, W, W < 980);
+  const right = Math.max(...drawn.boxes.map((b) => b.x + b.w));
+  return right <= W ? drawn : layoutAt(map, segments, W, true);
+}
+
+/** Lay it out for a width; tight: everything that is only room goes. */
+function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight: boolean): Layout {
   const devs = devices(map);
   const share = (id: string): number => map.boxes.find((b) => b.id === id)?.share ?? 0;
   const strand = (id: string): MapStrand | undefined => map.strands.find((s) => s.id === id);
 
   // ---- zones; a narrow page takes a little from the ends
   const narrow = W < 1120;
-  // a tablet upright: everything that is only room goes
-  const tight = W < 980;
   const packW = tight ? 54 : narrow ? 64 : 72;
   const protW = tight ? 50 : narrow ? 68 : 78;
   const wheelR = tight ? 26 : narrow ? 41 : 46;

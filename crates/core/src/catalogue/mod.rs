@@ -80,6 +80,9 @@ pub struct Symptom {
     /// Traits a vehicle must have to show it.
     #[serde(default)]
     pub fits: Vec<String>,
+    /// Slow, dead or weak: where the controls stand is asked before anything is opened.
+    #[serde(default)]
+    pub controls_first: bool,
     /// Signs it follows from, those that the vehicle has.
     #[serde(default)]
     pub when: BTreeMap<String, String>,
@@ -139,6 +142,9 @@ pub struct Procedure {
     /// Order among the first-minute checks.
     #[serde(default)]
     pub first_minute: Option<u8>,
+    /// Where something stands that the rider sets: switch, lever, level, lock.
+    #[serde(default)]
+    pub control: bool,
     /// Preconditions asked before it.
     #[serde(default)]
     pub needs: Vec<String>,
@@ -443,6 +449,17 @@ impl Catalogue {
             let (file, text) = &sources.files[k];
             CircuitError::at(file, text, offset, m)
         };
+        let codes = self.faults.sign("code").map(|s| &s.values[..]);
+        for family in &self.families {
+            let known = |c: &&String| codes.is_some_and(|v| v.contains(c));
+            let mut named = family.plugs.iter().filter_map(|p| p.code_apart.as_ref());
+            if let Some(code) = named.find(|c| !known(c)) {
+                return Err(CircuitError::Unknown {
+                    kind: "error code of a plug",
+                    name: format!("{code}, {}", family.id),
+                });
+            }
+        }
         for prior in self.priors.values() {
             let start = prior.fault.span().start;
             let id = prior.fault.get_ref();

@@ -41,6 +41,8 @@ pub struct Band {
     pub chance: f64,
     /// The class whose share moves most, with its share before and after.
     pub moves: Option<(usize, f64, f64)>,
+    /// Share of each class after it.
+    pub after: Vec<f64>,
 }
 
 /// Chance of seeing one of the wanted outcomes of a test, and the shares after it.
@@ -89,6 +91,7 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
                     to: None,
                     chance,
                     moves: biggest_move(model, belief, &joint),
+                    after: crate::diagnosis::belief::class_shares(model, &joint),
                 }
             })
             .collect(),
@@ -177,6 +180,7 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
                         to: high,
                         chance,
                         moves: biggest_move(model, belief, &joint),
+                        after: crate::diagnosis::belief::class_shares(model, &joint),
                     }
                 })
                 .collect()
@@ -241,6 +245,7 @@ fn sweep_bands(
             to: None,
             chance,
             moves: biggest_move(model, belief, &joint),
+            after: crate::diagnosis::belief::class_shares(model, &joint),
         }
     })
     .collect()

@@ -31,6 +31,8 @@ pub struct Test {
     pub needs: Vec<String>,
     /// Place among the first-minute checks.
     pub first_minute: Option<u8>,
+    /// Where something stands that the rider sets.
+    pub control: bool,
     /// Where the tips go on a plug.
     pub face: Option<Face>,
     /// The pack shows its true volts in this reading.
@@ -210,6 +212,7 @@ pub fn build(
             risk: p.risk,
             needs: p.needs.clone(),
             first_minute: p.first_minute,
+            control: p.control,
             face: None,
             loaded: false,
             lends: p.lends.clone().map(|band| (band, p.ruined_by.clone())),
@@ -252,6 +255,7 @@ pub fn build(
             risk: p.risk,
             needs,
             first_minute: None,
+            control: false,
             loaded: p.loaded,
             lends: None,
         });
@@ -343,6 +347,7 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
             risk: 2,
             needs,
             first_minute: None,
+            control: false,
             face: None,
             loaded: load,
             lends: None,
@@ -513,6 +518,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                     risk: u8::from(mode == Mode::Volts),
                     needs,
                     first_minute: None,
+                    control: false,
                     loaded: false,
                     lends: None,
                     state,

@@ -51,8 +51,19 @@ fn as_asked(test: &Test, state: &VehicleState) -> bool {
     test.state.missing(state).is_empty()
 }
 
+/// The plug that is apart and causes what was seen, when it is a code that the set-up itself brings.
+fn caused_by_set_up<'a>(model: &'a Model, taken: &Taken, test: usize) -> Option<&'a str> {
+    let Kind::Procedure { sign, .. } = &model.tests[test].kind else {
+        return None;
+    };
+    let mut codes = model.profile.family.codes_apart(&taken.state);
+    let found = codes.find(|(_, code)| sign == "code" && *code == taken.typed);
+    found.map(|(plug, _)| plug.name.as_str())
+}
+
 fn answer_of(model: &Model, taken: &Taken, test: usize) -> Answer {
     match (&model.tests[test].kind, taken.result) {
+        _ if caused_by_set_up(model, taken, test).is_some() => Answer::CannotTell,
         (Kind::Procedure { outcomes, .. }, _) => {
             let found = outcomes.iter().position(|o| o.0 == taken.typed);
             found.map_or(Answer::CannotTell, Answer::Outcome)
@@ -352,6 +363,7 @@ impl<'a> Weighed<'a> {
             .collect();
         Bench {
             standing: self.standing,
+            controls: self.controls(),
             others: probes
                 .filter(|c| next.as_ref().is_none_or(|n| n.test != m.tests[c.test].id))
                 .take(4)
@@ -687,7 +699,12 @@ impl<'a> Weighed<'a> {
         let spec = &self.model.tests[test];
         match (&spec.kind, taken.result) {
             (Kind::Procedure { outcomes, .. }, _) => {
-                match outcomes.iter().position(|o| o.0 == taken.typed) {
+                let place = outcomes.iter().position(|o| o.0 == taken.typed);
+                if let Some((plug, k)) = caused_by_set_up(self.model, taken, test).zip(place) {
+                    let words = format!("from the {} apart", plug.to_lowercase());
+                    return (outcomes[k].1.clone(), "none", words);
+                }
+                match place {
                     Some(0) => (outcomes[0].1.clone(), "expected", String::new()),
                     Some(k) => (outcomes[k].1.clone(), "off", String::new()),
                     None => ("cannot tell".into(), "none", String::new()),

@@ -2,14 +2,20 @@
 //! it is taken.
 
 use crate::diagnosis::choose::{self, Candidate};
-use crate::diagnosis::explain;
+use crate::diagnosis::explain::{self, Band};
 use crate::diagnosis::tests::{self, Kind, Test};
 use crate::job::bench::Weighed;
 use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
-use crate::job::view::{BandView, Card, FacePin, FaceView, NeedView, StateNeed};
+use crate::job::view::{
+    BandView, Card, FacePin, FaceView, NeedView, StateNeed, TestWhy, WhySuspect,
+};
 use crate::reading::{self, Unit};
-use spannung_circuit::Family;
+use spannung_circuit::state::Key;
+use spannung_circuit::{Family, VehicleState};
+
+/// Suspects named in the explanation of a test.
+const EXPLAINED: usize = 5;
 
 impl Weighed<'_> {
     /// A card for a ranked test.
@@ -28,7 +34,9 @@ impl Weighed<'_> {
             }
             Kind::Probe(_) => Vec::new(),
         };
-        let bands = explain::bands(m, &self.belief, candidate.test)
+        let found = explain::bands(m, &self.belief, candidate.test);
+        let explained = self.explained(candidate, &found);
+        let bands = found
             .into_iter()
             .enumerate()
             .map(|(k, b)| BandView {
@@ -66,6 +74,8 @@ impl Weighed<'_> {
                 Kind::Procedure { sign, .. } => Some(sign.clone()),
                 Kind::Probe(_) => None,
             },
+            explained,
+            set_up: self.set_up(&test.state.bring(&self.job.state)),
             first_minute: test.first_minute.is_some(),
             red,
             black,
@@ -126,6 +136,53 @@ impl Weighed<'_> {
             } else {
                 "For a specialist: refer it, or ask one.".into()
             }
+        })
+    }
+
+    /// What each outcome would make of the suspects, and what the test tells for its minutes.
+    fn explained(&self, candidate: &Candidate, bands: &[Band]) -> TestWhy {
+        let now = self.belief.classes(self.model);
+        let percent = |p: f64| (p * 100.0).round() as u32;
+        let most = |c: usize| bands.iter().map(|b| b.after[c]).fold(now[c], f64::max);
+        let moves = |c: &usize| {
+            bands
+                .iter()
+                .any(|b| percent(b.after[*c]) != percent(now[*c]))
+        };
+        let mut moved: Vec<usize> = (0..now.len()).filter(moves).collect();
+        moved.sort_by(|a, b| most(*b).total_cmp(&most(*a)).then(a.cmp(b)));
+        moved.truncate(EXPLAINED);
+        moved.sort_by(|a, b| now[*b].total_cmp(&now[*a]).then(a.cmp(b)));
+        let suspects = moved.into_iter().map(|c| WhySuspect {
+            name: self.model.classes[c].name.clone(),
+            now: percent(now[c]),
+            after: bands.iter().map(|b| percent(b.after[c])).collect(),
+        });
+        TestWhy {
+            words: format!(
+                "It is expected to tell {:.2} bits of what is not known, in {:.1} min.",
+                candidate.gain, candidate.minutes
+            ),
+            chances: bands.iter().map(|b| percent(b.chance)).collect(),
+            suspects: suspects.collect(),
+        }
+    }
+
+    /// The codes that the set-up itself causes, in a sentence.
+    fn set_up(&self, state: &VehicleState) -> Option<String> {
+        let family = &self.model.profile.family;
+        if state.key != Key::On || !family.has("display") {
+            return None;
+        }
+        let each: Vec<String> = family
+            .codes_apart(state)
+            .map(|(plug, code)| format!("{} apart, a {code} code", plug.name))
+            .collect();
+        (!each.is_empty()).then(|| {
+            format!(
+                "{}: expected on the display as it stands, not a fault.",
+                each.join("; ")
+            )
         })
     }
 

@@ -2,7 +2,7 @@
 //!
 //! [`entry`] lists what can be written; [`fold`] turns a log into the job's present state;
 //! [`admit`] says whether an entry fits; [`gate`] says what may be done while the battery gate is not
-//! open; [`bench`] and [`card`] put state and model together into what the page shows ([`view`]);
+//! open; [`bench`], [`card`] and `controls` put state and model together into what the page shows ([`view`]);
 //! [`items`] and [`proof`] say what holds the hand-back; [`points`] compares a vehicle without a wiring
 //! model with a working one; [`map`] describes the trace map; [`record`] writes the record out,
 //! [`report`] what is handed over, [`bundle`] the whole job as one document, [`netlist`] its circuit for
@@ -12,6 +12,7 @@ pub mod admit;
 pub mod bench;
 pub mod bundle;
 pub mod card;
+mod controls;
 pub mod entry;
 pub mod fold;
 pub mod gate;

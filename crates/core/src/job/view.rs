@@ -103,6 +103,28 @@ pub struct BandView {
     pub value: Option<String>,
 }
 
+/// Why a test is proposed: what each of its outcomes would make of the suspects.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct TestWhy {
+    /// In a sentence: what it tells, against what it takes.
+    pub words: String,
+    /// Chance of each band now, per cent.
+    pub chances: Vec<u32>,
+    /// The suspects that it moves, the likeliest first.
+    pub suspects: Vec<WhySuspect>,
+}
+
+/// A suspect before and after each outcome of a test.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct WhySuspect {
+    /// Name.
+    pub name: String,
+    /// Share now, per cent.
+    pub now: u32,
+    /// Share after each band, per cent.
+    pub after: Vec<u32>,
+}
+
 /// A pin of the face in the card.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct FacePin {
@@ -172,6 +194,10 @@ pub struct Card {
     pub kind: String,
     /// What a check looks at.
     pub sign: Option<String>,
+    /// Why it is proposed.
+    pub explained: TestWhy,
+    /// What the display may show by itself while the vehicle stands as asked: expected, not chased.
+    pub set_up: Option<String>,
     /// First-minute check.
     pub first_minute: bool,
     /// Words of the red tip: `8`, or a place.
@@ -287,11 +313,53 @@ pub struct TryView {
     pub part_cents: i64,
 }
 
+/// Where the rider's controls stand, asked in one card before anything is opened: a sound vehicle is taken apart
+/// when a switch stands wrong.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct Controls {
+    /// One each, in the order people look.
+    pub items: Vec<ControlItem>,
+    /// Minutes for all.
+    pub minutes: f64,
+    /// Does the vehicle stand so that all can be looked at?
+    pub stands: bool,
+    /// How it would stand.
+    pub as_asked: VehicleState,
+}
+
+/// One control.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct ControlItem {
+    /// Check.
+    pub test: String,
+    /// Sign that is looked at.
+    pub sign: String,
+    /// Name.
+    pub name: String,
+    /// What is looked at.
+    pub how: String,
+    /// Minutes.
+    pub minutes: f64,
+    /// Ways it can stand, as it should be first.
+    pub values: Vec<ControlValue>,
+}
+
+/// A way a control can stand.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct ControlValue {
+    /// Value of its sign.
+    pub value: String,
+    /// In words.
+    pub name: String,
+}
+
 /// The Bench.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct Bench {
     /// Gate.
     pub standing: Standing,
+    /// Where the controls stand, when that is asked before the card.
+    pub controls: Option<Controls>,
     /// The card: first-minute check or probe.
     pub next: Option<Card>,
     /// First-minute checks done and still to ask.

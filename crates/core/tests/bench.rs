@@ -1,0 +1,145 @@
+//! What the Bench shows: where the controls stand before anything is opened, and codes that the set-up itself brings.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+mod common;
+
+use common::{Log, catalogue, reading};
+use spannung_circuit::VehicleState;
+use spannung_circuit::state::{Battery, Key};
+use spannung_core::diagnosis::{Item, Model, explain};
+use spannung_core::job::Body;
+use spannung_core::job::bench::Weighed;
+use spannung_core::job::entry::Role;
+use std::sync::OnceLock;
+
+fn model() -> &'static Model {
+    static MODEL: OnceLock<Model> = OnceLock::new();
+    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
+}
+
+/// A job with an open gate that was told this symptom.
+fn told(symptom: &str) -> Log {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    log.add(Body::Symptom {
+        symptom: symptom.into(),
+        yes: Some(true),
+        by_customer: true,
+    });
+    log
+}
+
+fn check(test: &str, outcome: &str) -> Body {
+    Body::Check {
+        test: test.into(),
+        outcome: outcome.into(),
+        minutes: 0.1,
+    }
+}
+
+fn with<T>(log: &Log, see: impl Fn(&Weighed<'_>) -> T) -> T {
+    let job = log.job();
+    let mut none = |_: usize, _: &VehicleState| None;
+    see(&Weighed::new(
+        catalogue(),
+        model(),
+        &job,
+        Role::Technician,
+        &mut none,
+    ))
+}
+
+#[test]
+fn a_dead_vehicle_is_asked_how_its_controls_stand_in_one_card() {
+    let log = told("S02");
+    let controls = with(&log, |w| w.bench().controls).unwrap();
+    assert!(controls.items.len() >= 4, "{:?}", controls.items);
+    assert!(!controls.stands && controls.as_asked.key == Key::On);
+    for item in &controls.items {
+        assert!(item.values.len() >= 2, "{}", item.test);
+        assert!(model().tests.iter().any(|t| t.id == item.test && t.control));
+    }
+    // a noise has nothing to do with them
+    assert!(with(&told("S17"), |w| w.bench().controls).is_none());
+}
+
+#[test]
+fn what_was_looked_at_is_not_asked_again_and_a_switch_that_is_off_leads() {
+    let mut log = told("S01");
+    let controls = with(&log, |w| w.bench().controls).unwrap();
+    log.add(Body::State {
+        state: controls.as_asked.clone(),
+    });
+    for item in &controls.items {
+        let wrong = usize::from(item.test == "fm-switch");
+        log.add(check(&item.test, &item.values[wrong].value));
+    }
+    let bench = with(&log, |w| w.bench());
+    assert!(bench.controls.is_none());
+    let first = &bench.suspects[0];
+    let fault = &first.faults[0].name;
+    assert!(first.share > 0.6, "{} at {}", first.name, first.share);
+    assert!(fault.to_lowercase().contains("switch"), "{fault}");
+}
+
+#[test]
+fn nothing_is_asked_of_the_controls_once_something_was_opened() {
+    let mut log = told("S02");
+    let test = model().tests.iter().find(|t| t.access == "a2").unwrap();
+    log.add(reading(&test.id, "5.0"));
+    assert!(with(&log, |w| w.bench().controls).is_none());
+}
+
+#[test]
+fn a_code_from_a_plug_that_is_apart_is_expected_and_moves_nothing() {
+    let taken_with = |apart: &[&str]| {
+        let mut log = told("S29");
+        log.add(Body::State {
+            state: VehicleState {
+                battery: Battery::In,
+                key: Key::On,
+                apart: apart.iter().map(|p| (*p).into()).collect(),
+                ..VehicleState::default()
+            },
+        });
+        log.add(check("fm-code", "hall"));
+        with(&log, |w| {
+            let bench = w.bench();
+            let place = w
+                .evidence
+                .iter()
+                .position(|e| matches!(e.item, Item::Test { .. }));
+            let like = &w.belief.items[place.unwrap()];
+            let moved = like.iter().any(|l| (l - like[0]).abs() > 1e-9);
+            (moved, bench.evidence[0].words.clone())
+        })
+    };
+    assert!(taken_with(&[]).0);
+    assert!(taken_with(&["throttle"]).0, "a hall code has another cause");
+    let (moved, words) = taken_with(&["motor"]);
+    assert!(!moved && words.contains("motor plug"), "{words}");
+}
+
+/// What the outcomes of a test would make of a suspect, weighed by their chances, is what it is now.
+#[test]
+fn the_explanation_of_a_test_adds_up() {
+    let mut log = told("S02");
+    log.add(check("fm-display", "lit"));
+    with(&log, |w| {
+        let now = w.belief.classes(model());
+        for test in ["t-lamp", "t-throttle-run", "t-pack-voc"] {
+            let k = model().tests.iter().position(|t| t.id == test).unwrap();
+            let bands = explain::bands(model(), &w.belief, k);
+            let sure: f64 = bands.iter().map(|b| b.chance).sum();
+            assert!((sure - 1.0).abs() < 1e-6, "{test}: {sure}");
+            for (c, share) in now.iter().enumerate() {
+                let mean: f64 = bands.iter().map(|b| b.chance * b.after[c]).sum();
+                assert!((mean - share).abs() < 1e-6, "{test}: {mean} for {share}");
+            }
+            let why = w.card_of(test).unwrap().explained;
+            assert_eq!(why.chances.len(), bands.len());
+            assert!(why.suspects.iter().all(|s| s.after.len() == bands.len()));
+        }
+    });
+}
