@@ -68,6 +68,20 @@ impl Shop {
         Ok((*parts.get(2).ok_or("not on a job")?).to_string())
     }
 
+    /// The card of the Bench; where all controls are asked first, one at a time instead.
+    ///
+    /// # Errors
+    /// There is none.
+    pub async fn card(&self) -> Done {
+        let b = &self.browser;
+        b.see("[data-card], [data-controls]").await?;
+        if let Ok(single) = b.page.find(By::Css("[data-one-by-one]")).await {
+            single.click().await?;
+        }
+        b.see("[data-card]").await?;
+        Ok(())
+    }
+
     /// Go to the bench and choose a test by its strand.
     ///
     /// # Errors

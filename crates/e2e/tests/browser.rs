@@ -21,6 +21,7 @@ async fn from_a_complaint_to_a_closed_record() -> Done {
     shop.close_gate("B-77", "51,6").await?;
     b.press("[data-to-bench]").await?;
     // first minute: answered by keys
+    shop.card().await?;
     b.see("[data-card^=fm-]").await?;
     let card = b
         .page
@@ -214,7 +215,7 @@ async fn bad_readings_get_a_sentence_and_keep_what_was_typed() -> Done {
     b.press("[data-to-gate]").await?;
     shop.close_gate("B-21", "51,6").await?;
     b.press("[data-to-bench]").await?;
-    b.see("[data-card]").await?;
+    shop.card().await?;
     shop.choose("halls", "t-hall-5v").await?;
     let typed = async || -> Done<String> {
         Ok(b.page
@@ -246,7 +247,7 @@ async fn bad_readings_get_a_sentence_and_keep_what_was_typed() -> Done {
     b.see("[data-tile=t-hall-5v]").await?;
     b.read("4.80").await?;
     // passing over needs a reason and the test does not come back
-    b.see("[data-card]").await?;
+    shop.card().await?;
     let card = b
         .page
         .find(By::Css("[data-card]"))
@@ -309,7 +310,7 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     b.press("[data-to-gate]").await?;
     shop.close_gate("B-31", "51,6").await?;
     b.press("[data-to-bench]").await?;
-    b.see("[data-card]").await?;
+    shop.card().await?;
     shop.choose("halls", "t-hall-5v").await?;
     b.fill("input[name=reading]", "4.85").await?;
     b.press("[data-take]").await?;

@@ -13,7 +13,7 @@ const VIEWS: &[(&str, &str)] = &[
     ("/jobs/{408}/gate", "[data-contact]"),
     ("/jobs/{403}/gate", "[data-stop]"),
     ("/jobs/{406}/bench", "[data-card]"),
-    ("/jobs/{407}/bench", "[data-card]"),
+    ("/jobs/{407}/bench", "[data-controls]"),
     ("/jobs/{406}/vehicle", "[data-pack]"),
     ("/jobs/{410}/bench", "[data-form=point]"),
     ("/jobs/{412}/repair", "[data-part]"),

@@ -41,7 +41,7 @@ async fn a_reading_taken_without_the_network_arrives_once() -> Done {
     b.page
         .goto(format!("{}/jobs/{id}/bench", shop.server.url))
         .await?;
-    b.see("[data-card]").await?;
+    shop.card().await?;
     shop.choose("throttle", "t-thr-idle").await?;
     b.fill("input[name=reading]", "0.02").await?;
     shop.cut(true).await?;

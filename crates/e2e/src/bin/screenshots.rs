@@ -64,8 +64,8 @@ async fn main() -> Done {
     shot("04-gate.png").await?;
     open(format!("/jobs/{}/gate", id(403)), "[data-stop]").await?;
     shot("05-gate-stop.png").await?;
-    open(format!("/jobs/{}/bench", id(407)), "[data-card]").await?;
-    shot("06-first-minute.png").await?;
+    open(format!("/jobs/{}/bench", id(407)), "[data-controls]").await?;
+    shot("06-controls.png").await?;
     open(format!("/jobs/{}/bench", id(406)), "[data-card]").await?;
     shot("07-bench.png").await?;
     b.press("[data-strand=halls]").await?;
@@ -105,6 +105,13 @@ async fn main() -> Done {
         let job = client.step(&job, told).await?;
         let mut job = client.open_gate(job, sticker).await?;
         let path = format!("/jobs/{}/bench", job["id"].as_str().unwrap_or_default());
+        let controls = job["bench"]["controls"]["items"].clone();
+        for item in controls.as_array().cloned().unwrap_or_default() {
+            let usual = &item["values"][0]["value"];
+            let check =
+                json!({"kind": "check", "test": item["test"], "outcome": usual, "minutes": 0.1});
+            job = client.step(&job, check).await?;
+        }
         for _ in 0..40 {
             let card = job["bench"]["next"].clone();
             if card["kind"] != "check" {
