@@ -4,7 +4,9 @@ use spannung_circuit::family::Carries;
 use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::choose::{self, Situation};
-use spannung_core::diagnosis::{Belief, Evidence, Item, Model};
+use spannung_core::diagnosis::plan::{self, Prices};
+use spannung_core::diagnosis::predict::Column;
+use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
 use std::time::Instant;
 
 /// A signal strand with thinner wires than usual.
@@ -17,6 +19,17 @@ fn edit(family: &Family) -> Change {
     Change::Gauge {
         strand: strand.id.get_ref().clone(),
         mm2: strand.mm2() * 0.6,
+    }
+}
+
+/// What a sound vehicle answers.
+fn sound(model: &Model, test: usize) -> Answer {
+    match &*model.columns[test] {
+        Column::Figures { scale, healthy, .. } => Answer::Figure {
+            low: scale.from(healthy.mean[0]),
+            high: scale.from(healthy.mean[1]),
+        },
+        Column::Outcomes { .. } => Answer::Outcome(0),
     }
 }
 
@@ -45,7 +58,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let start = Instant::now();
         model.edited(&catalogue, &changed)?;
         println!("  after an edit in {:?} ({change:?})", start.elapsed());
-        let evidence = [Evidence {
+        let mut evidence = vec![Evidence {
             entry: "symptom".into(),
             item: Item::Symptom {
                 id: "S05".into(),
@@ -53,18 +66,50 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                 customer: true,
             },
         }];
-        let start = Instant::now();
-        let belief = Belief::of(&model, &evidence);
-        let situation = Situation {
+        let mut situation = Situation {
             risk_limit: 3,
             ..Situation::default()
         };
-        let ranked = choose::rank(&model, &belief, &situation);
-        println!(
-            "  shares and next test in {:?}, {} tests worth doing",
-            start.elapsed(),
-            ranked.len()
-        );
+        // a job of twenty readings, each as a sound vehicle reads
+        for _ in 0..20 {
+            let belief = Belief::of(&model, &evidence);
+            let Some(best) = choose::rank(&model, &belief, &situation).into_iter().next() else {
+                break;
+            };
+            situation.closed.insert(model.tests[best.test].id.clone());
+            evidence.push(Evidence {
+                entry: best.test.to_string(),
+                item: Item::Test {
+                    test: best.test,
+                    answer: sound(&model, best.test),
+                    column: None,
+                },
+            });
+        }
+        let timed = |name: &str, evidence: &[Evidence]| {
+            let start = Instant::now();
+            let belief = Belief::of(&model, evidence);
+            let ranked = choose::rank(&model, &belief, &situation);
+            println!(
+                "  {name} in {:?}, {} tests worth doing",
+                start.elapsed(),
+                ranked.len()
+            );
+            belief
+        };
+        timed("shares and next test after one answer", &evidence[..1]);
+        let belief = timed("the same after twenty readings", &evidence);
+        let start = Instant::now();
+        plan::forecast(&model, &belief, &situation, &Prices::default(), 1);
+        println!("  forecast in {:?}", start.elapsed());
+        evidence.push(Evidence {
+            entry: "failed".into(),
+            item: Item::Failed {
+                class: 0,
+                still: std::collections::BTreeMap::new(),
+            },
+        });
+        timed("with pairs after a failed repair", &evidence);
     }
     Ok(())
 }

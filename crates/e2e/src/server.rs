@@ -30,6 +30,11 @@ pub struct Server {
 }
 
 impl Server {
+    /// Number of its process.
+    pub fn process(&self) -> u32 {
+        self.child.id()
+    }
+
     /// Start the server on a free port.
     ///
     /// # Errors

@@ -253,14 +253,15 @@ impl Unknown {
     pub fn rows(&self, model: &Model, rows: &Rows) -> Vec<Vec<f64>> {
         let near = &model.near;
         let n = rows.healthy.len();
-        // what moves away from a sound vehicle's row, by group
-        let mut groups = vec![vec![0.0; n]; near.groups];
+        // what moves away from a sound vehicle's row, by group and outcome
+        let mut moved = vec![0.0; near.groups * n];
         for (case, row) in &rows.own {
             let (Some(part), Some(of)) = (self.part.get(*case), near.cases.get(*case)) else {
                 continue;
             };
-            for (g, part) in of.iter().zip(part) {
-                for ((sum, own), sound) in groups[*g].iter_mut().zip(row).zip(&rows.healthy) {
+            for (g, part) in of.iter().zip(part).filter(|(_, part)| **part > 1e-12) {
+                let sums = &mut moved[g * n..(g + 1) * n];
+                for ((sum, own), sound) in sums.iter_mut().zip(row).zip(&rows.healthy) {
                     *sum += part * (own - sound);
                 }
             }
@@ -271,11 +272,11 @@ impl Unknown {
         let places = near.classes.iter().chain(std::iter::once(&anywhere));
         let each = self.mixtures.iter().zip(places).map(|(mixture, of)| {
             let outcome = |o: usize| {
-                let moved: f64 = (0..KINDS)
-                    .map(|k| mixture.known[k] * groups[of[k]][o])
+                let followed: f64 = (0..KINDS)
+                    .map(|k| mixture.known[k] * moved[of[k] * n + o])
                     .sum();
                 let sound = rows.healthy[o];
-                (sound + moved + mixture.blank * odd * (any - sound)).max(0.0)
+                (sound + followed + mixture.blank * odd * (any - sound)).max(0.0)
             };
             (0..n).map(outcome).collect()
         });

@@ -1,0 +1,101 @@
+//! Times of the whole: an entry over HTTP, a press until the page shows the new suspects, and the server's memory with
+//! ten open jobs of the largest family. Prints Markdown; the server is the one of `SPANNUNG_SERVER`.
+
+use serde_json::json;
+use spannung_e2e::api::Api;
+use spannung_e2e::{Browser, Client, Database, Done, Server};
+use std::time::Instant;
+
+/// Jobs open at a time.
+const JOBS: usize = 10;
+/// Checks answered in each.
+const CHECKS: usize = 6;
+
+fn median(mut all: Vec<f64>) -> f64 {
+    all.sort_by(f64::total_cmp);
+    all.get(all.len() / 2).copied().unwrap_or(0.0)
+}
+
+#[tokio::main]
+async fn main() -> Done {
+    let database = Database::create().await?;
+    let server = Server::start(&database.url, &["--demo"])?;
+    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
+    let mut http = Vec::new();
+    for k in 0..JOBS {
+        let job = client
+            .open_as("Dash lit, nothing moves", 72, "chain")
+            .await?;
+        let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
+        let job = client.step(&job, told).await?;
+        let mut job = client.open_gate(job, &format!("TM-{k:03}")).await?;
+        for _ in 0..CHECKS {
+            let card = job["bench"]["next"].clone();
+            let state = json!({"kind": "state", "state": card["as_asked"]});
+            job = client.step(&job, state).await?;
+            let answer = if card["kind"] == "check" {
+                json!({"kind": "check", "test": card["test"], "outcome": card["bands"][0]["value"], "minutes": 0.5})
+            } else {
+                json!({"kind": "reading", "test": card["test"], "result": "cannot-reach", "typed": "", "minutes": 0.5, "insisted": false})
+            };
+            let start = Instant::now();
+            job = client.step(&job, answer).await?;
+            http.push(start.elapsed().as_secs_f64() * 1e3);
+        }
+    }
+    println!("| what | measured |");
+    println!("| --- | ---: |");
+    println!(
+        "| an answer over HTTP until the new Bench is there, median of {} | {:.0} ms |",
+        http.len(),
+        median(http.clone())
+    );
+    let b = Browser::start(1280, 800).await?;
+    b.sign_in(&server.url, "Pavo Renk").await?;
+    let mut page = Vec::new();
+    for k in 0..JOBS {
+        let job = client
+            .open_as("Dash lit, nothing moves", 72, "chain")
+            .await?;
+        let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
+        let job = client.step(&job, told).await?;
+        let job = client.open_gate(job, &format!("TP-{k:03}")).await?;
+        let id = job["id"].as_str().unwrap_or_default();
+        b.page
+            .goto(format!("{}/jobs/{id}/bench", server.url))
+            .await?;
+        b.see("[data-controls-take]").await?;
+        // from the press to the frame in which the evidence strip has its tiles and the suspects are new
+        let wait = "const tiles = () => document.querySelectorAll('[data-tile]').length;
+            window.took = undefined; const start = performance.now();
+            document.querySelector('[data-controls-take]').click();
+            const look = () => { if (tiles() > 0) window.took = performance.now() - start; else requestAnimationFrame(look); };
+            requestAnimationFrame(look);";
+        b.script(wait).await?;
+        for _ in 0..60 {
+            if let Some(ms) = b.script("return window.took").await?.as_f64() {
+                page.push(ms);
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+    }
+    println!(
+        "| a press until the page shows the new suspects, median of {} | {:.0} ms |",
+        page.len(),
+        median(page.clone())
+    );
+    let status = std::fs::read_to_string(format!("/proc/{}/status", server.process()))?;
+    let resident = status
+        .lines()
+        .find(|l| l.starts_with("VmRSS"))
+        .unwrap_or("VmRSS: ?");
+    println!(
+        "| resident memory of the server with {JOBS} such jobs open | {} |",
+        resident.trim_start_matches("VmRSS:").trim()
+    );
+    b.page.clone().quit().await?;
+    drop(b);
+    drop(server);
+    database.remove().await
+}
