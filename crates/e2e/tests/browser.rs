@@ -2,6 +2,7 @@
 //! page's parser. No console error or content-policy violation in any of them ([`Shop::close`]).
 
 use serde_json::{Value, json};
+use spannung_e2e::api::Api;
 use spannung_e2e::{Client, Done, PASSWORD, Shop};
 use thirtyfour::prelude::*;
 
@@ -510,5 +511,85 @@ async fn the_pages_parser_agrees_with_the_servers_on_every_case() -> Done {
             );
         }
     }
+    shop.close().await
+}
+
+#[tokio::test]
+async fn arrows_walk_the_path_and_what_a_test_is_for_is_said() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Lights up, does not drive").await?;
+    let mut view = client.open_gate(view, "B-97").await?;
+    for symptom in ["S02", "S31"] {
+        let told = json!({"kind": "symptom", "symptom": symptom, "yes": true, "by_customer": true});
+        view = client.step(&view, told).await?;
+    }
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let open = async |page: &str| -> Done {
+        let url = format!("{}/jobs/{id}/{page}", shop.server.url);
+        Ok(b.page.goto(url).await?)
+    };
+    open("bench").await?;
+    // all controls in one card: one that stands wrong is touched, one press writes them
+    b.see("[data-controls]").await?;
+    b.press("[data-control=fm-level]").await?;
+    b.see("[data-control=fm-level][data-stands=zero]").await?;
+    b.press("[data-controls-take]").await?;
+    b.gone("[data-controls]").await?;
+    b.see("[data-tile=fm-level]").await?;
+    b.see("[data-tile=fm-throttle]").await?;
+    // from plug to plug, into one, from point to point, to the next strand
+    b.see("[data-map]").await?;
+    b.script("document.querySelector('[data-strand=throttle]').focus()")
+        .await?;
+    let keys = async |k: &str| -> Done { Ok(b.page.action_chain().send_keys(k).perform().await?) };
+    let on = async |what: &str| -> Done<String> {
+        let script = format!("return document.activeElement.getAttribute('{what}')");
+        Ok(b.script(&script).await?.as_str().unwrap_or_default().into())
+    };
+    keys("\u{e014}").await?; // right
+    assert_eq!(on("data-strand").await?, "pedal");
+    keys("\u{e007}").await?; // enter
+    b.see("[data-strand-panel=pedal]").await?;
+    assert_eq!(on("data-pin").await?, "1");
+    keys("\u{e015}").await?; // down
+    assert_ne!(on("data-pin").await?, "1");
+    assert!(on("aria-label").await?.starts_with("Pin "));
+    keys("\u{e014}").await?;
+    b.gone("[data-strand-panel=pedal]").await?;
+    // other pins, with where that is known from
+    b.press("[data-close-strand]").await?;
+    b.press("[data-strand=throttle]").await?;
+    b.press("[data-not-like-this]").await?;
+    b.fill("[data-order-of-pins] input", "1 3 2").await?;
+    b.press("[data-set-order]").await?;
+    let at_two =
+        "//*[@data-strand-panel='throttle']//*[@data-wire='2'][contains(., 'throttle signal')]";
+    b.page.query(By::XPath(at_two)).first().await?;
+    b.press("[data-close-strand]").await?;
+    // what each outcome would make of the suspects
+    b.see("[data-card], [data-repair], [data-verdict]").await?;
+    if b.page.find(By::Css("[data-why-this]")).await.is_ok() {
+        b.press("[data-why-this]").await?;
+        b.see("[data-why-test]").await?;
+    }
+    // of what was told, one is gone after the repair
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    let part = json!({"kind": "part", "new": "a throttle", "class": "throttle", "minutes": 10.0});
+    let view = client.step(&view, part).await?;
+    let smell = json!({"kind": "gate", "check": "smell", "answer": "none", "typed": null});
+    client.step(&view, smell).await?;
+    open("proof").await?;
+    b.press("[data-row=complaint] button").await?;
+    b.press("[data-symptom=S02] [data-shows=false]").await?;
+    b.press("[data-symptom=S31] [data-shows=true]").await?;
+    b.fill("input[name=seen]", "drives, the lamp stays dark")
+        .await?;
+    b.press("[data-fail]").await?;
+    b.see("[data-row=complaint][data-standing=failed]").await?;
+    open("record").await?;
+    b.read("gone: lights up, no drive").await?;
+    b.read("still: only the lamp dead").await?;
     shop.close().await
 }

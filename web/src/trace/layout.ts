@@ -126,6 +126,10 @@ function devices(map: TraceMapData): Device[] {
   return out;
 }
 
+/** A title as it fits, in the smallest letters, or its first four. */
+const shortened = (title: string, room: number): string =>
+  textWidth(title, 11.5) <= room ? title : `${title.slice(0, 4)}.`;
+
 /** Lay the map out for a width. A vehicle with more devices than the width has room for is drawn as on a tablet
  * upright. */
 export function layout(map: TraceMapData, segments: SegmentShare[], width: number): Layout {
@@ -192,7 +196,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
   };
   const prot: PlacedBox = {
     id: "protection",
-    title: map.protection.split(",")[0] ?? "Fuse",
+    title: shortened(map.protection.split(",")[0] ?? "Fuse", protW - 2),
     x: 16 + packW + gapP,
     y: 164,
     w: protW,
