@@ -48,6 +48,8 @@ pub struct Played {
     pub wrong_parts: usize,
     /// Was the first repair a right one?
     pub first_right: bool,
+    /// Did the first repair cure it? What no test tells apart counts as right above, not here.
+    pub first_cured: bool,
     /// Share that was stated for the first repair's class.
     pub stated: f64,
     /// The same among the faults of the catalogue alone, as they are drawn here: of what is outside it, and of nothing
@@ -275,6 +277,7 @@ pub fn play(
         },
         wrong_parts: 0,
         first_right: false,
+        first_cured: false,
         stated: 0.0,
         stated_known: 0.0,
         finished: false,
@@ -347,6 +350,7 @@ pub fn play(
                     .push(format!("repair {id} at {share:.2}: {right}"));
                 if repairs == 1 {
                     played.stated = share;
+                    played.first_cured = right;
                     played.stated_known = known_share(known, &belief, class);
                     played.first_right = right
                         || truth.iter().any(|t| {

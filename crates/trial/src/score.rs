@@ -23,16 +23,19 @@ pub fn extra(job: &Played) -> f64 {
     job.minutes - job.least
 }
 
-/// Largest gap between stated chance and how often it was right, over bins of at least 40 jobs in the order of the
+/// Largest gap between stated chance and how often it was right, over bins of at least so many jobs in the order of the
 /// stated chance.
-pub fn calibration(jobs: &[Played], stated: impl Fn(&Played) -> f64) -> f64 {
+pub fn calibration<'a>(
+    jobs: impl Iterator<Item = &'a Played>,
+    least: usize,
+    stated: impl Fn(&Played) -> f64,
+) -> f64 {
     let mut stated: Vec<(f64, bool)> = jobs
-        .iter()
         .filter(|j| j.stated > 0.0)
-        .map(|j| (stated(j), j.first_right))
+        .map(|j| (stated(j), j.first_cured))
         .collect();
     stated.sort_by(|a, b| a.0.total_cmp(&b.0));
-    let bins = (stated.len() / 40).max(1);
+    let bins = (stated.len() / least).max(1);
     let size = stated.len().div_ceil(bins).max(1);
     let gap = |bin: &[(f64, bool)]| {
         let n = bin.len() as f64;
