@@ -533,6 +533,18 @@ async fn arrows_walk_the_path_and_what_a_test_is_for_is_said() -> Done {
     open("bench").await?;
     // all controls in one card: one that stands wrong is touched, one press writes them
     b.see("[data-controls]").await?;
+    // Enter on a plug of the map opens it and answers nothing
+    b.see("[data-map]").await?;
+    b.script("document.querySelector('[data-strand=throttle]').focus()")
+        .await?;
+    b.page
+        .action_chain()
+        .send_keys("\u{e007}")
+        .perform()
+        .await?;
+    b.press("[data-close-strand]").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(view["bench"]["evidence"], json!([]), "Enter answered");
     b.press("[data-control=fm-level]").await?;
     b.see("[data-control=fm-level][data-stands=zero]").await?;
     b.press("[data-controls-take]").await?;

@@ -153,46 +153,53 @@ export const CardView = ({
   const asksPhoto =
     card.opens != null || card.state.some((s) => !s.ok && s.field === "plugs" && s.text.includes("apart"));
   const empty = typed === "";
+  // behind “why this” nothing can be answered unseen
   useKeys(
-    probe
+    why
       ? {
-          s:
-            empty && ready
-              ? () => {
-                  reading("not-steady", false);
-                }
-              : undefined,
-          n:
-            empty && ready
-              ? () => {
-                  reading("nothing", false);
-                }
-              : undefined,
-          r: empty
-            ? () => {
-                reading("cannot-reach", true);
-              }
-            : undefined,
-          Escape: chosen ? onBack : undefined,
+          Escape: () => {
+            setWhy(false);
+          },
         }
-      : {
-          ...Object.fromEntries(
-            card.bands.map((b, k) => [
-              String(k + 1),
-              ready
+      : probe
+        ? {
+            s:
+              empty && ready
                 ? () => {
-                    check(b.value ?? "");
+                    reading("not-steady", false);
                   }
                 : undefined,
-            ]),
-          ),
-          "0": ready
-            ? () => {
-                check("cannot-tell");
-              }
-            : undefined,
-          Escape: chosen ? onBack : undefined,
-        },
+            n:
+              empty && ready
+                ? () => {
+                    reading("nothing", false);
+                  }
+                : undefined,
+            r: empty
+              ? () => {
+                  reading("cannot-reach", true);
+                }
+              : undefined,
+            Escape: chosen ? onBack : undefined,
+          }
+        : {
+            ...Object.fromEntries(
+              card.bands.map((b, k) => [
+                String(k + 1),
+                ready
+                  ? () => {
+                      check(b.value ?? "");
+                    }
+                  : undefined,
+              ]),
+            ),
+            "0": ready
+              ? () => {
+                  check("cannot-tell");
+                }
+              : undefined,
+            Escape: chosen ? onBack : undefined,
+          },
   );
   const title = card.first_minute
     ? `First minute${progress === undefined ? "" : `, check ${progress}`}`
@@ -243,52 +250,28 @@ export const CardView = ({
                 ? ` Opens: ${card.opens.toLowerCase()}${card.destroys ? ` (renews ${card.destroys})` : ""}.`
                 : ""}
             </Box>
-            <Box
-              component="button"
-              type="button"
+            <TextButton
               aria-expanded={why}
               onClick={() => {
                 setWhy(!why);
               }}
-              sx={{
-                font: "inherit",
-                fontSize: 15,
-                background: "none",
-                border: 0,
-                p: 0,
-                ml: "auto",
-                color: v("ink"),
-                textDecoration: "underline",
-                cursor: "pointer",
-                whiteSpace: "nowrap",
-              }}
+              ml={"auto"}
               data-why-this
             >
+              {" "}
               {why ? "Back to it" : "Why this"}
-            </Box>
+            </TextButton>
             {skip === undefined && (
-              <Box
-                component="button"
-                type="button"
+              <TextButton
                 onClick={() => {
                   setSkip("");
                 }}
-                sx={{
-                  font: "inherit",
-                  fontSize: 15,
-                  background: "none",
-                  border: 0,
-                  p: 0,
-                  ml: 0.5,
-                  color: v("ink"),
-                  textDecoration: "underline",
-                  cursor: "pointer",
-                  whiteSpace: "nowrap",
-                }}
+                ml={0.5}
                 data-skip
               >
+                {" "}
                 Pass it over
-              </Box>
+              </TextButton>
             )}
             {chosen && (
               <Button
@@ -743,6 +726,27 @@ export const CardView = ({
     </KeyedCard>
   );
 };
+
+/** A word to press beside the title of the card. */
+const TextButton = ({ ml, ...rest }: { ml: number | "auto" } & React.ComponentProps<"button">) => (
+  <Box
+    component="button"
+    type="button"
+    {...rest}
+    sx={{
+      font: "inherit",
+      fontSize: 15,
+      background: "none",
+      border: 0,
+      p: 0,
+      ml,
+      color: v("ink"),
+      textDecoration: "underline",
+      cursor: "pointer",
+      whiteSpace: "nowrap",
+    }}
+  />
+);
 
 const Chip = ({ ok, text }: { ok: boolean; text: string }) => (
   <Box

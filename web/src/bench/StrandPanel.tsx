@@ -5,6 +5,7 @@ import type { Change, JobView, KnownFrom, MapStrand } from "../api/client";
 import { useChoices } from "../api/hooks";
 import { insulation, v } from "../theme/tokens";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
+import { SOURCES } from "../vehicle/sources";
 
 interface Props {
   job: JobView;
@@ -304,10 +305,11 @@ const ChangeForm = ({
             }}
             sx={box}
           >
-            <option value="measured">seen or measured here</option>
-            <option value="label">a label</option>
-            <option value="told">the owner</option>
-            <option value="guessed">a guess</option>
+            {SOURCES.map(([id, words]) => (
+              <option key={id} value={id}>
+                {words}
+              </option>
+            ))}
           </Box>
         </label>
       </Box>

@@ -7,6 +7,8 @@ export function useKeys(keys: Record<string, (() => void) | undefined>): void {
       const target = e.target as HTMLElement;
       const typing = ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName);
       if (e.ctrlKey || e.metaKey || e.altKey) return;
+      // whatever has the focus has answered it: a plug of the map opens on Enter and nothing else is written
+      if (e.defaultPrevented) return;
       if (typing && !e.key.startsWith("F")) return;
       if (e.key === "Enter" && ["BUTTON", "A"].includes(target.tagName)) return;
       const act = keys[e.key] ?? keys[e.key.toLowerCase()];

@@ -9,13 +9,7 @@ import { JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { v } from "../theme/tokens";
 import { pressed, Select } from "../ui/form";
 import { ErrorLine, Heading, Triangle } from "../ui/parts";
-
-const SOURCES: readonly (readonly [KnownFrom, string, string])[] = [
-  ["label", "a label", "label"],
-  ["measured", "measuring", "measured"],
-  ["told", "the owner", "told"],
-  ["guessed", "a guess", "guessed"],
-];
+import { SOURCES } from "./sources";
 
 const from = (source: KnownFrom | null | undefined): string =>
   SOURCES.find((s) => s[0] === source)?.[2] ?? "";

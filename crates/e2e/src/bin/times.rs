@@ -1,7 +1,7 @@
 //! Times of the whole: an entry over HTTP, a press until the page shows the new suspects, and the server's memory with
 //! ten open jobs of the largest family. Prints Markdown; the server is the one of `SPANNUNG_SERVER`.
 
-use serde_json::json;
+use serde_json::{Value, json};
 use spannung_e2e::api::Api;
 use spannung_e2e::{Browser, Client, Database, Done, Server};
 use std::time::Instant;
@@ -16,6 +16,16 @@ fn median(mut all: Vec<f64>) -> f64 {
     all.get(all.len() / 2).copied().unwrap_or(0.0)
 }
 
+/// A job on the largest family, told dead, its gate open.
+async fn dead_bike(client: &Client, sticker: &str) -> Done<Value> {
+    let job = client
+        .open_as("Dash lit, nothing moves", 72, "chain")
+        .await?;
+    let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
+    let job = client.step(&job, told).await?;
+    client.open_gate(job, sticker).await
+}
+
 #[tokio::main]
 async fn main() -> Done {
     let database = Database::create().await?;
@@ -23,12 +33,7 @@ async fn main() -> Done {
     let client = Client::sign_in(&server.url, "Pavo Renk").await?;
     let mut http = Vec::new();
     for k in 0..JOBS {
-        let job = client
-            .open_as("Dash lit, nothing moves", 72, "chain")
-            .await?;
-        let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
-        let job = client.step(&job, told).await?;
-        let mut job = client.open_gate(job, &format!("TM-{k:03}")).await?;
+        let mut job = dead_bike(&client, &format!("TM-{k:03}")).await?;
         for _ in 0..CHECKS {
             let card = job["bench"]["next"].clone();
             let state = json!({"kind": "state", "state": card["as_asked"]});
@@ -54,12 +59,7 @@ async fn main() -> Done {
     b.sign_in(&server.url, "Pavo Renk").await?;
     let mut page = Vec::new();
     for k in 0..JOBS {
-        let job = client
-            .open_as("Dash lit, nothing moves", 72, "chain")
-            .await?;
-        let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
-        let job = client.step(&job, told).await?;
-        let job = client.open_gate(job, &format!("TP-{k:03}")).await?;
+        let job = dead_bike(&client, &format!("TP-{k:03}")).await?;
         let id = job["id"].as_str().unwrap_or_default();
         b.page
             .goto(format!("{}/jobs/{id}/bench", server.url))

@@ -1,0 +1,9 @@
+import type { KnownFrom } from "../api/client";
+
+/** Where something about a vehicle can be known from: id, in a sentence, in a table. */
+export const SOURCES: readonly (readonly [KnownFrom, string, string])[] = [
+  ["label", "a label", "label"],
+  ["measured", "measuring", "measured"],
+  ["told", "the owner", "told"],
+  ["guessed", "a guess", "guessed"],
+];
