@@ -43,7 +43,7 @@ fn every_fault_shows_in_a_test_or_a_symptom() {
     let (catalogue, models) = world();
     for m in models {
         let unseen: Vec<&str> = m
-            .cases
+            .listed()
             .iter()
             .enumerate()
             .filter(|(k, _)| m.columns.iter().all(|c| moves(c, *k) < APART))

@@ -6,7 +6,7 @@
 use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::Model;
-use spannung_core::diagnosis::predict::{Column, Scale};
+use spannung_core::diagnosis::predict::Column;
 use std::sync::LazyLock;
 
 static CATALOGUE: LazyLock<Catalogue> = LazyLock::new(|| Catalogue::shipped().unwrap());
@@ -85,7 +85,8 @@ fn changes() -> Vec<(&'static str, Change)> {
     ]
 }
 
-/// Largest difference between two models' predictions, in deviations of the instrument.
+/// Largest difference between two models' predictions, in deviations of the instrument; where the prediction is a
+/// rough one, of that as well.
 fn apart(a: &Model, b: &Model) -> (f64, String) {
     let mut worst = (0.0, String::new());
     for ((x, y), test) in a.columns.iter().zip(&b.columns).zip(&a.tests) {
@@ -94,10 +95,11 @@ fn apart(a: &Model, b: &Model) -> (f64, String) {
         else {
             continue;
         };
-        let each = |s: &Scale, p: f64, q: f64| (p - q).abs() / s.instrument(p);
-        for ((p, q), case) in cases.iter().zip(other).zip(&a.cases) {
+        for (((p, q), case), k) in cases.iter().zip(other).zip(&a.cases).zip(0..) {
             for d in 0..2 {
-                let far = each(scale, p.mean[d], q.mean[d]);
+                let rough = if k < a.listed { 0.0 } else { p.spread[d] };
+                let sigma = scale.instrument(p.mean[d]).hypot(rough);
+                let far = (p.mean[d] - q.mean[d]).abs() / sigma;
                 if far > worst.0 {
                     worst = (far, format!("{} at {}", case.key, test.id));
                 }

@@ -14,6 +14,8 @@ const MOST_TESTS: usize = 80;
 const MOST_REPAIRS: usize = 8;
 /// Highest risk that the simulated technician takes.
 const RISK_LIMIT: u8 = 4;
+/// Where more parts meet than this, those at one side of the point are not near those at the other.
+const RAIL: usize = 4;
 /// A vehicle that is referred takes so long in the end: somebody else finds it.
 const REFERRED_MINUTES: f64 = 120.0;
 
@@ -170,10 +172,10 @@ fn complaint(told: &[String]) -> Vec<Evidence> {
 
 /// Share of a class among the faults of the catalogue.
 fn known_share(model: &Model, belief: &Belief, class: usize) -> f64 {
-    let cases = &belief.shares[..model.cases.len()];
+    let cases = &belief.shares[..model.listed];
     let mine: f64 = model.classes.get(class).map_or(0.0, |c| {
         let members = c.members.iter();
-        members.map(|m| cases[*m]).sum()
+        members.filter_map(|m| cases.get(*m)).sum()
     });
     mine / cases.iter().sum::<f64>().max(1e-300)
 }
@@ -204,21 +206,32 @@ pub fn cures(model: &Model, case: &FaultCase) -> Vec<usize> {
         return vec![class];
     }
     let ends = |e: usize| [model.net.elements[e].a, model.net.elements[e].b];
-    let parts = |c: &FaultCase| -> BTreeSet<usize> {
+    let meets = |n: usize| {
+        let each = 0..model.net.elements.len();
+        each.filter(|e| ends(*e).contains(&n)).count()
+    };
+    // points of a fault, but not the rails, where everything meets; a part between two rails is known by itself
+    let at = |part: Option<usize>, ends: [usize; 2]| {
+        let part = part.map(|e| (true, e));
+        part.into_iter().chain(ends.map(|n| (false, n)))
+    };
+    let places = |c: &FaultCase| -> BTreeSet<(bool, usize)> {
         let each = c.effects.iter().flat_map(|effect| match effect {
             Effect::Open(e)
             | Effect::Series(e, _)
             | Effect::Scale(e, _)
             | Effect::Force(e, _)
-            | Effect::Ratio(e, _) => vec![*e],
-            Effect::Bridge(a, b, _) => (0..model.net.elements.len())
-                .filter(|e| ends(*e).contains(a) || ends(*e).contains(b))
-                .collect(),
+            | Effect::Ratio(e, _) => at(Some(*e), ends(*e)),
+            Effect::Bridge(a, b, _) => at(None, [*a, *b]),
         });
-        each.collect()
+        each.filter(|(part, n)| *part || meets(*n) <= RAIL)
+            .collect()
     };
-    let mine = parts(case);
-    let touches = |h: &usize| !parts(&model.cases[*h]).is_disjoint(&mine);
+    let mine = places(case);
+    let touches = |h: &usize| {
+        let listed = model.listed().get(*h);
+        listed.is_some_and(|known| !places(known).is_disjoint(&mine))
+    };
     (0..model.classes.len())
         .filter(|c| model.classes[*c].members.iter().any(touches))
         .collect()

@@ -37,7 +37,7 @@ impl Small {
         let mut chosen: Vec<usize> = Vec::new();
         let mut classes: Vec<usize> = Vec::new();
         while chosen.len() < faults {
-            let k = rng.random_range(0..model.cases.len());
+            let k = rng.random_range(0..model.listed);
             let class = model.hypotheses[k].class.unwrap_or(0);
             if !classes.contains(&class) {
                 classes.push(class);

@@ -69,12 +69,13 @@ fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
 }
 
 /// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
-/// than the sum of their reaches, at most ten bins (finer ones chase noise).
+/// than the sum of their reaches, at most ten bins (finer ones chase noise). The first `listed` cases decide the cuts.
 pub fn figures(
     probe: &Probe,
     cases: Vec<Prediction>,
     healthy: Prediction,
     specs: &[FaultCase],
+    listed: usize,
 ) -> Column {
     let scale = Scale::of(probe.mode);
     let dims = probe.dims();
@@ -85,7 +86,7 @@ pub fn figures(
     let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
     let most = if dims == 1 { 10 } else { 4 };
     for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-        let mut points: Vec<(f64, f64)> = cases
+        let mut points: Vec<(f64, f64)> = cases[..listed]
             .iter()
             .chain(std::iter::once(&healthy))
             .map(|p| (p.mean[d], sigma(p, d)))

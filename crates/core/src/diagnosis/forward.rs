@@ -23,6 +23,10 @@ const QUANTILES: [f64; DRAWS] = [
 ];
 /// Log step of the pack's voltage used for the slope.
 const PACK_STEP: f64 = 0.03;
+/// Spread of a prediction without draws, as a share of what the fault moves it by.
+const ROUGHLY: f64 = 0.1;
+/// Less than this (V, A, decades of ohms) is nothing, and in proportion to nothing stands nothing.
+const ANYTHING: f64 = 0.3;
 /// Circuits solved side by side.
 const LANES: usize = 8;
 /// Of the lanes of one case: the draws, then the raised pack, then the values as named.
@@ -63,6 +67,7 @@ pub struct Forward<'a> {
     groups: Vec<(usize, usize)>,
     moments: Vec<Moment>,
     probes: usize,
+    scales: Vec<Scale>,
     /// By moment and slot, readings of the sound vehicle.
     sound: Vec<Vec<(Range, Drawn)>>,
 }
@@ -165,6 +170,7 @@ impl<'a> Forward<'a> {
                 .collect(),
             moments,
             probes: probes.len(),
+            scales: probes.iter().map(|p| Scale::of(p.0.mode)).collect(),
             sound: Vec::new(),
         };
         let draws = Draws::of(&forward.circuit, net.elements.len());
@@ -288,6 +294,25 @@ impl<'a> Forward<'a> {
         cases: &[&FaultCase],
         healthy: &[Prediction],
     ) -> Vec<(Circuit, Vec<Prediction>)> {
+        self.all(cases, healthy, true)
+    }
+
+    /// The same at a tenth of the time, without draws: what is not known well anyway spreads as a sound vehicle does,
+    /// and by a share of how far the fault moves it.
+    pub fn rough_cases(
+        &self,
+        cases: &[&FaultCase],
+        healthy: &[Prediction],
+    ) -> Vec<(Circuit, Vec<Prediction>)> {
+        self.all(cases, healthy, false)
+    }
+
+    fn all(
+        &self,
+        cases: &[&FaultCase],
+        healthy: &[Prediction],
+        drawn: bool,
+    ) -> Vec<(Circuit, Vec<Prediction>)> {
         let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
         let circuits: Vec<Circuit> = cases.iter().map(|c| self.circuit_of(&c.effects)).collect();
         let mut readings: Vec<Option<Readings>> = cases.iter().map(|_| None).collect();
@@ -297,13 +322,13 @@ impl<'a> Forward<'a> {
         };
         // a bridge asks for an order of its own
         for k in all(true) {
-            let [one] = self.case_lanes([&circuits[k]]);
+            let [one] = self.case_lanes([&circuits[k]], drawn);
             readings[k] = Some(one);
         }
         for chunk in all(false).chunks(LANES) {
             let last = chunk.len() - 1;
             let lanes: [&Circuit; LANES] = from_fn(|l| &circuits[chunk[l.min(last)]]);
-            for (k, one) in chunk.iter().zip(self.case_lanes(lanes)) {
+            for (k, one) in chunk.iter().zip(self.case_lanes(lanes, drawn)) {
                 readings[*k] = Some(one);
             }
         }
@@ -311,12 +336,10 @@ impl<'a> Forward<'a> {
             let Some(one) = one else {
                 return healthy.to_vec();
             };
-            let probe = |k: usize| {
-                if one.touched[k] {
-                    one.prediction(k)
-                } else {
-                    healthy[k]
-                }
+            let probe = |k: usize| match (one.touched[k], drawn) {
+                (false, _) => healthy[k],
+                (true, true) => one.prediction(k),
+                (true, false) => one.rough(k, &healthy[k], self.scales[k]),
             };
             (0..self.probes).map(probe).collect()
         };
@@ -326,7 +349,11 @@ impl<'a> Forward<'a> {
             .collect()
     }
 
-    fn case_lanes<const L: usize>(&self, circuits: [&Circuit; L]) -> [Readings; L] {
+    fn case_lanes<const L: usize>(
+        &self,
+        circuits: [&Circuit; L],
+        with_draws: bool,
+    ) -> [Readings; L] {
         let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
         let named: [&Draw; L] = from_fn(|l| &named[l]);
         let mut draws: [Option<Draws>; L] = from_fn(|_| None);
@@ -355,6 +382,11 @@ impl<'a> Forward<'a> {
                 if wanted.is_empty() || filler {
                     continue;
                 }
+                if !with_draws {
+                    let probes = wanted.iter().map(|s| moment.slots[*s].probe);
+                    probes.for_each(|p| readings[l].touched[p] = true);
+                    continue;
+                }
                 let own = self.net.elements.len();
                 let values = draws[l].get_or_insert_with(|| Draws::of(circuits[l], own));
                 let drawn = self.draw(moment, circuits[l], values, solved[l], wanted);
@@ -374,6 +406,28 @@ impl Readings {
             *mine = wider(*mine, *y);
         }
         self.touched[probe] |= touched;
+    }
+
+    /// From the values as named alone: what the pack's voltage does to a reading it does in proportion, and nothing is
+    /// as sure as a dead or an open line.
+    fn rough(&self, probe: usize, healthy: &Prediction, scale: Scale) -> Prediction {
+        let mut p = *healthy;
+        for (d, y) in self.nominal[probe].into_iter().enumerate() {
+            let sound = healthy.mean[d];
+            let moved = (y - sound).abs();
+            let in_proportion = match sound.abs() > ANYTHING {
+                true => y / sound,
+                false => 0.0,
+            };
+            p.mean[d] = y;
+            p.slope[d] *= in_proportion;
+            p.spread[d] = match scale {
+                Scale::Ohms if scale.from(y).is_infinite() => 0.0,
+                Scale::Ohms => p.spread[d] + ROUGHLY * moved.min(1.0),
+                _ => p.spread[d] * in_proportion.abs().min(1.0) + ROUGHLY * moved.min(y.abs()),
+            };
+        }
+        p
     }
 
     fn prediction(&self, probe: usize) -> Prediction {

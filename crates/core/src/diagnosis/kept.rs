@@ -5,7 +5,7 @@ use crate::diagnosis::signs::{Asked, Seen};
 use crate::diagnosis::tests::{Kind, Test};
 use spannung_circuit::family::Carries;
 use spannung_circuit::fault::Effect;
-use spannung_circuit::netlist::Part;
+use spannung_circuit::netlist::{Element, Part};
 use spannung_circuit::{FaultCase, Netlist, Profile};
 use std::collections::BTreeMap;
 
@@ -24,6 +24,11 @@ pub(super) struct Kept<'a> {
     moved: Option<Vec<usize>>,
     /// Are the signs asked about the same, and seen the same on a sound vehicle?
     pub signs: bool,
+}
+
+/// The wire that an element is a piece of.
+pub(super) fn wire(id: &str) -> Option<&str> {
+    id.match_indices('.').nth(1).map(|(end, _)| &id[..end])
 }
 
 impl<'a> Kept<'a> {
@@ -79,6 +84,17 @@ impl<'a> Kept<'a> {
             }
         }
         let beside = |node: usize| near[node] && ends[node] <= RAIL;
+        // two wires that touch join all that hangs on either, from plug to part and one part farther
+        let on = |e: &Element, nodes: &[usize]| nodes.contains(&e.a) || nodes.contains(&e.b);
+        let along = |node: usize| {
+            let all = || net.elements.iter();
+            let at = all().filter(|e| on(e, &[node]));
+            let wires: Vec<&str> = at.filter_map(|e| wire(&e.id)).collect();
+            let pieces = all().filter(|e| wire(&e.id).is_some_and(|w| wires.contains(&w)));
+            let nodes: Vec<usize> = pieces.flat_map(|e| [e.a, e.b]).collect();
+            let mut hung = all().filter(|e| on(e, &nodes));
+            beside(node) || hung.any(|e| beside(e.a) || beside(e.b))
+        };
         let still = |case: &FaultCase| {
             case.effects.iter().all(|e| match e {
                 Effect::Open(k)
@@ -91,7 +107,7 @@ impl<'a> Kept<'a> {
                 }
                 Effect::Bridge(a, b, _) => {
                     let known = |n: usize| old.net.find(&net.nodes[n]).is_some();
-                    [*a, *b].into_iter().all(|n| known(n) && !beside(n))
+                    [*a, *b].into_iter().all(|n| known(n) && !along(n))
                 }
             })
         };

@@ -2,8 +2,8 @@
 //!
 //! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
 //! what each test reads under each hypothesis, from circuits solved by [`forward`] and figures cut into outcomes by
-//! [`bins`]; [`belief`] turns evidence into shares, [`unknown`] those of faults that the catalogue lacks; [`choose`]
-//! names the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take;
+//! [`bins`]; [`belief`] turns evidence into shares, [`unknown`] those of faults that the catalogue lacks, and
+//! `unlisted` names those of them that the drawing shows; [`choose`] names the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take;
 //! [`explain`] says why and what each outcome would mean.
 
 pub mod belief;
@@ -18,6 +18,7 @@ pub mod rows;
 pub mod signs;
 pub mod tests;
 pub mod unknown;
+mod unlisted;
 
 pub use belief::{Answer, Belief, Evidence, Item};
 pub use choose::{Candidate, Situation};

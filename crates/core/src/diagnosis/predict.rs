@@ -11,6 +11,7 @@ use crate::diagnosis::rows::Rows;
 use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::diagnosis::unknown::Near;
+use crate::diagnosis::unlisted::{Known, UNLISTED, unlisted};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::meter::OL_OHMS;
@@ -83,8 +84,10 @@ pub struct Model {
     pub profile: Profile,
     /// Its netlist.
     pub net: Netlist,
-    /// Fault cases.
+    /// Fault cases: those of the catalogue, then what the drawing alone tells of.
     pub cases: Vec<FaultCase>,
+    /// How many of the cases stand in the catalogue.
+    pub listed: usize,
     /// Hypotheses: cases, then one per class, then nothing, then outside.
     pub hypotheses: Vec<Hypothesis>,
     /// Repair classes in order of first appearance.
@@ -246,7 +249,7 @@ impl Model {
     /// # Errors
     /// A profile that does not build, a named probe or fault that does not fit the family.
     pub fn build(catalogue: &Catalogue, profile: &Profile) -> Result<Self, CoreError> {
-        Self::work_out(catalogue, profile, None)
+        Self::work_out(catalogue, profile, None, None)
     }
 
     /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
@@ -257,18 +260,48 @@ impl Model {
     /// # Errors
     /// As [`Self::build`].
     pub fn edited(&self, catalogue: &Catalogue, profile: &Profile) -> Result<Self, CoreError> {
-        Self::work_out(catalogue, profile, Some(self))
+        Self::work_out(catalogue, profile, Some(self), None)
+    }
+
+    /// What somebody would know who has never heard of a fault, but has the same drawing and does the same repairs: its
+    /// cases weigh nothing.
+    ///
+    /// # Errors
+    /// As [`Self::build`].
+    pub fn without(&self, catalogue: &Catalogue, fault: &str) -> Result<Self, CoreError> {
+        Self::work_out(catalogue, &self.profile, Some(self), Some(fault))
+    }
+
+    /// The cases of the catalogue.
+    pub fn listed(&self) -> &[FaultCase] {
+        &self.cases[..self.listed]
     }
 
     fn work_out(
         catalogue: &Catalogue,
         profile: &Profile,
         before: Option<&Self>,
+        struck: Option<&str>,
     ) -> Result<Self, CoreError> {
         let net = profile.netlist()?;
         let mut cases = catalogue.faults.cases(profile, &net)?;
         let group = &profile.family.group;
         cases.retain(|c| catalogue.priors[&c.fault].weight.contains_key(group));
+        let listed = cases.len();
+        let unheard = |c: &FaultCase| struck == Some(c.fault.as_str());
+        let known = |c: &FaultCase| {
+            let prior = &catalogue.priors[&c.fault];
+            Known {
+                weight: prior.weight[group] * c.share,
+                class: class_id(catalogue, profile, c),
+                renews: prior.band != "0",
+                struck: unheard(c),
+            }
+        };
+        let known: Vec<Known> = cases.iter().map(known).collect();
+        let more = unlisted(profile, &net, &cases, &known);
+        let beside: Vec<usize> = more.iter().map(|u| u.beside).collect();
+        cases.extend(more.into_iter().map(|u| u.case));
         let tests = build(catalogue, profile, &net)?;
         let rest = VehicleState::default();
         let probes: Vec<(Probe, VehicleState)> = tests
@@ -326,21 +359,31 @@ impl Model {
                 }
             }
             let solve = |forward: &Forward<'_>, mine: &[usize], base: &[Prediction]| {
-                let each: Vec<&FaultCase> = mine.iter().map(|k| &cases[*k]).collect();
-                forward.cases(&each, base)
+                let (known, more): (Vec<usize>, Vec<usize>) =
+                    mine.iter().partition(|k| **k < listed);
+                let of = |places: &[usize]| -> Vec<&FaultCase> {
+                    places.iter().map(|k| &cases[*k]).collect()
+                };
+                let exact = forward.cases(&of(&known), base);
+                let rough = forward.rough_cases(&of(&more), base);
+                let solved = exact.into_iter().chain(rough);
+                known
+                    .into_iter()
+                    .chain(more)
+                    .zip(solved)
+                    .collect::<Vec<_>>()
             };
-            for (k, (circuit, row)) in anew.iter().zip(solve(&forward, &anew, &base)) {
-                out.push((*k, (row, look(&circuit, *k))));
+            for (k, (circuit, row)) in solve(&forward, &anew, &base) {
+                out.push((k, (row, look(&circuit, k))));
             }
-            let solved = solve(&forward_moved, &partly, &base_moved);
-            for (k, (circuit, row)) in partly.iter().zip(solved) {
-                if let Some((kept, old)) = kept_case(*k) {
+            for (k, (circuit, row)) in solve(&forward_moved, &partly, &base_moved) {
+                if let Some((kept, old)) = kept_case(k) {
                     let seen = if kept.signs {
                         Arc::clone(&kept.old.signs[old])
                     } else {
-                        look(&circuit, *k)
+                        look(&circuit, k)
                     };
-                    out.push((*k, (with_moved(kept, old, &row), seen)));
+                    out.push((k, (with_moved(kept, old, &row), seen)));
                 }
             }
             out
@@ -364,6 +407,7 @@ impl Model {
             profile: profile.clone(),
             net: net.clone(),
             cases,
+            listed,
             hypotheses: Vec::new(),
             classes: Vec::new(),
             near: Near::default(),
@@ -383,7 +427,7 @@ impl Model {
             signs,
             sound: Arc::clone(&sound),
         };
-        model.hypothesise(catalogue)?;
+        model.hypothesise(catalogue, &beside, &unheard)?;
         // whole columns stay when cases and weights do, and no case reads otherwise
         let same = kept
             .as_ref()
@@ -408,7 +452,7 @@ impl Model {
                         Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
                         None => {
                             let column = rows.iter().map(|r| r[place]).collect();
-                            Arc::new(figures(probe, column, base[place], &model.cases))
+                            Arc::new(figures(probe, column, base[place], &model.cases, listed))
                         }
                     }
                 }
@@ -450,7 +494,14 @@ impl Model {
         Ok(model)
     }
 
-    fn hypothesise(&mut self, catalogue: &Catalogue) -> Result<(), CoreError> {
+    /// `beside`: for each case that is not listed, the one whose repair cures it; `unheard` are the cases that weigh
+    /// nothing.
+    fn hypothesise(
+        &mut self,
+        catalogue: &Catalogue,
+        beside: &[usize],
+        unheard: &dyn Fn(&FaultCase) -> bool,
+    ) -> Result<(), CoreError> {
         let found = &self.profile.alterations;
         let altered: Vec<_> = catalogue
             .alterations
@@ -461,9 +512,9 @@ impl Model {
         let mut index: BTreeMap<String, usize> = BTreeMap::new();
         let mut minutes: Vec<(f64, f64)> = Vec::new();
         let mut heaviest: Vec<f64> = Vec::new();
-        for (k, case) in self.cases.iter().enumerate() {
+        for (k, case) in self.cases[..self.listed].iter().enumerate() {
             let prior = &catalogue.priors[&case.fault];
-            let id = spannung_circuit::fault::fill(&prior.class, &case.x, &self.profile);
+            let id = class_id(catalogue, &self.profile, case);
             let spec = catalogue.classes.get(&id).ok_or_else(|| CoreError::Entry {
                 code: "unknown-class",
                 field: "class",
@@ -514,15 +565,31 @@ impl Model {
             class.minutes = sum / weight.max(1e-12);
         }
         // Known faults 82 %, something else in a class 10 %, nothing wrong 5 %, outside 3 %.
-        for h in &mut self.hypotheses {
-            h.weight *= 0.82 / known;
+        for (h, case) in self.hypotheses.iter_mut().zip(&self.cases) {
+            h.weight *= if unheard(case) { 0.0 } else { 0.82 / known };
+        }
+        // of the 10 % the drawing can name half, where it names anything
+        let mut drawn = vec![0usize; self.classes.len()];
+        let class_of = |k: &usize| self.hypotheses[*k].class.unwrap_or(0);
+        let places: Vec<usize> = beside.iter().map(class_of).collect();
+        places.iter().for_each(|c| drawn[*c] += 1);
+        let other = |c: usize| 0.10 * minutes[c].1 / known;
+        for (k, class) in (self.listed..).zip(places) {
+            self.classes[class].members.push(k);
+            self.risk.push(BTreeMap::new());
+            self.hypotheses.push(Hypothesis {
+                key: self.cases[k].key.clone(),
+                kind: Suspicion::Case(k),
+                class: Some(class),
+                weight: DRAWN * other(class) / drawn[class] as f64,
+            });
         }
         for (k, class) in self.classes.iter().enumerate() {
             self.hypotheses.push(Hypothesis {
                 key: format!("?{}", class.id),
                 kind: Suspicion::Other,
                 class: Some(k),
-                weight: 0.10 * minutes[k].1 / known,
+                weight: other(k) * if drawn[k] > 0 { 1.0 - DRAWN } else { 1.0 },
             });
         }
         self.hypotheses.push(Hypothesis {
@@ -556,7 +623,9 @@ impl Model {
             let id = symptom.id.get_ref();
             let mut column = Vec::with_capacity(self.cases.len());
             for (case, seen) in self.cases.iter().zip(&self.signs) {
-                let table = &catalogue.priors[&case.fault].symptoms;
+                let none = BTreeMap::new();
+                let prior = catalogue.priors.get(&case.fault);
+                let table = prior.map_or(&none, |p| &p.symptoms);
                 let listed = if id == NO_DRIVE && !pedals {
                     none_of(NO_DRIVE_APART.iter().filter_map(|s| table.get(*s)))
                 } else {
@@ -580,7 +649,7 @@ impl Model {
                         self.disagreements
                             .push((case.key.clone(), id.clone(), p, false));
                     }
-                    (None, Some(true)) => {
+                    (None, Some(true)) if case.fault != UNLISTED => {
                         self.disagreements
                             .push((case.key.clone(), id.clone(), 0.0, true));
                     }
@@ -607,10 +676,13 @@ impl Model {
         };
         let forward = Forward::new(&self.net, &[(probe.clone(), state.clone())]);
         let base = forward.healthy();
-        let each: Vec<&FaultCase> = self.cases.iter().collect();
-        let predicted = forward.cases(&each, &base);
-        let cases = predicted.into_iter().map(|(_, row)| row[0]).collect();
-        Some(figures(probe, cases, base[0], &self.cases))
+        let all: Vec<&FaultCase> = self.cases.iter().collect();
+        let (known, more) = all.split_at(self.listed);
+        let exact = forward.cases(known, &base);
+        let rough = forward.rough_cases(more, &base);
+        let predicted = exact.into_iter().chain(rough);
+        let cases = predicted.map(|(_, row)| row[0]).collect();
+        Some(figures(probe, cases, base[0], &self.cases, self.listed))
     }
 
     /// What a healthy vehicle of this profile shows at a probe in a state, on the scale.
@@ -636,6 +708,14 @@ impl Model {
     pub fn class(&self, id: &str) -> Option<usize> {
         self.classes.iter().position(|c| c.id == id)
     }
+}
+
+/// Share of “something else in a class” that the drawing can name.
+const DRAWN: f64 = 0.5;
+
+/// Repair class of a listed case.
+fn class_id(catalogue: &Catalogue, profile: &Profile, case: &FaultCase) -> String {
+    spannung_circuit::fault::fill(&catalogue.priors[&case.fault].class, &case.x, profile)
 }
 
 /// “Lights up, no drive”. Where nobody can pedal, a dead throttle and a dead pedal assist are told in these words

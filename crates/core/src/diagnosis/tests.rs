@@ -665,7 +665,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
 }
 
 /// Name of a wire: strand and function, without saying a word twice (“Left brake signal”).
-fn title(strand: &str, function: &str) -> String {
+pub(super) fn title(strand: &str, function: &str) -> String {
     let first = function.split_whitespace().next().unwrap_or_default();
     if strand.to_lowercase().starts_with(first) {
         let mut chars = function.chars();

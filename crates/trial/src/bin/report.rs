@@ -5,6 +5,7 @@
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use spannung_circuit::{FaultCase, Profile};
+use spannung_core::CoreError;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::plan::Prices;
@@ -33,6 +34,7 @@ enum Truth {
 
 struct Shop<'a> {
     family: &'a str,
+    catalogue: &'a Catalogue,
     model: &'a Model,
     lists: &'a Lists,
     jobs: usize,
@@ -41,24 +43,13 @@ struct Shop<'a> {
 fn draw<'a>(model: &'a Model, weights: &[f64], rng: &mut ChaCha8Rng) -> &'a FaultCase {
     let total: f64 = weights.iter().sum();
     let mut at = rng.random::<f64>() * total;
-    for (case, weight) in model.cases.iter().zip(weights) {
+    for (case, weight) in model.listed().iter().zip(weights) {
         at -= weight;
         if at <= 0.0 {
             return case;
         }
     }
-    &model.cases[model.cases.len() - 1]
-}
-
-/// A model that has never heard of a fault.
-fn without(model: &Model, fault: &str) -> Model {
-    let mut known = model.clone();
-    for (h, case) in known.hypotheses.iter_mut().zip(&model.cases) {
-        if case.fault == fault {
-            h.weight = 0.0;
-        }
-    }
-    known
+    &model.cases[model.listed - 1]
 }
 
 impl Shop<'_> {
@@ -103,7 +94,7 @@ impl Shop<'_> {
                     Truth::Two if second.fault != first.fault => vec![first, second],
                     Truth::Beyond => {
                         let m = self.model;
-                        beyond(&m.net, &m.cases, &mut rng).into_iter().collect()
+                        beyond(&m.net, m.listed(), &mut rng).into_iter().collect()
                     }
                     _ => vec![first],
                 };
@@ -133,14 +124,19 @@ impl Shop<'_> {
         })
     }
 
-    fn play(&self, setting: &Setting, truth: Truth, off: bool) -> Vec<Played> {
+    fn play(&self, setting: &Setting, truth: Truth, off: bool) -> Result<Vec<Played>, CoreError> {
         let played = self.in_parts(&self.work(truth, off), |cases, seed| {
-            let unknown = (truth == Truth::Unknown).then(|| without(self.model, &cases[0].fault));
-            let known = unknown.as_ref().unwrap_or(self.model);
-            play(known, self.model, self.lists, cases, setting, seed)
+            let unknown = (truth == Truth::Unknown)
+                .then(|| self.model.without(self.catalogue, &cases[0].fault))
+                .transpose();
+            let one = |unknown: Option<Model>| {
+                let known = unknown.as_ref().unwrap_or(self.model);
+                play(known, self.model, self.lists, cases, setting, seed)
+            };
+            unknown.map(one).transpose()
         });
         eprintln!("{}: {} jobs", self.family, played.len());
-        played
+        played.into_iter().collect()
     }
 
     /// Share of the jobs in which every reading together names the right class first.
@@ -188,6 +184,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         .iter()
         .map(|model| Shop {
             family: &model.profile.family.id,
+            catalogue: &catalogue,
             model,
             lists: &lists,
             jobs,
@@ -216,10 +213,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         );
         println!("| --- | --- | ---: | ---: | ---: | ---: | ---: | ---: |");
         for s in &shops {
-            let engine = s.play(&s.setting(Policy::Engine, SLIPS, true), Truth::One, off);
-            let list = s.play(&s.setting(Policy::Complaint, SLIPS, true), Truth::One, off);
-            let fixed = s.play(&s.setting(Policy::Fixed, SLIPS, true), Truth::One, off);
-            let swap = s.play(&s.setting(Policy::Swap, SLIPS, true), Truth::One, off);
+            let engine = s.play(&s.setting(Policy::Engine, SLIPS, true), Truth::One, off)?;
+            let list = s.play(&s.setting(Policy::Complaint, SLIPS, true), Truth::One, off)?;
+            let fixed = s.play(&s.setting(Policy::Fixed, SLIPS, true), Truth::One, off)?;
+            let swap = s.play(&s.setting(Policy::Swap, SLIPS, true), Truth::One, off)?;
             s.line("engine", &engine);
             s.line("checklist by complaint", &list);
             s.line("fixed checklist", &fixed);
@@ -242,26 +239,26 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                     calibration(engine.iter(), 40, |j| j.stated_known),
                 ));
                 rows[15].push((name.clone(), calibration(engine.iter(), 40, |j| j.stated)));
-                let clean = s.play(&s.setting(Policy::Engine, 0.0, true), Truth::One, false);
-                let slips = s.play(&s.setting(Policy::Engine, 0.05, true), Truth::One, false);
+                let clean = s.play(&s.setting(Policy::Engine, 0.0, true), Truth::One, false)?;
+                let slips = s.play(&s.setting(Policy::Engine, 0.05, true), Truth::One, false)?;
                 let minutes = |j: &[Played]| mean(j, |p| p.minutes);
                 rows[6].push((name.clone(), minutes(&slips) / minutes(&clean)));
                 let unknown = s.play(
                     &s.setting(Policy::Engine, SLIPS, true),
                     Truth::Unknown,
                     false,
-                );
+                )?;
                 rows[7].push((name.clone(), mean_extra(&unknown) / mean_extra(&engine)));
                 rows[8].push((name.clone(), mean(&unknown, |j| f64::from(j.finished))));
                 let beyond = s.play(
                     &s.setting(Policy::Engine, SLIPS, true),
                     Truth::Beyond,
                     false,
-                );
+                )?;
                 rows[13].push((name.clone(), mean_extra(&beyond) / mean_extra(&engine)));
                 rows[14].push((name.clone(), mean(&beyond, |j| f64::from(j.finished))));
-                let pairs = s.play(&s.setting(Policy::Engine, SLIPS, true), Truth::Two, false);
-                let single = s.play(&s.setting(Policy::Engine, SLIPS, false), Truth::Two, false);
+                let pairs = s.play(&s.setting(Policy::Engine, SLIPS, true), Truth::Two, false)?;
+                let single = s.play(&s.setting(Policy::Engine, SLIPS, false), Truth::Two, false)?;
                 rows[9].push((name.clone(), mean_extra(&pairs) / mean_extra(&single)));
                 rows[10].push((name.clone(), mean(&pairs, |j| f64::from(j.finished))));
                 let over: Vec<f64> = (0..24)

@@ -1,0 +1,258 @@
+//! Faults of the circuit that nobody wrote down. Whatever the catalogue holds, every part of the drawing can open, gain
+//! resistance or drift, a switch can stick and two neighbours in a plug can touch. What the catalogue does not have of
+//! these stands here, light beside the known faults: the part of “something else” that the drawing can name. Each goes
+//! to the repair of the likeliest known fault at the same part, or else at the same point, that where fewer parts meet;
+//! one that no repair would reach is left to “outside”.
+
+use crate::diagnosis::kept::wire;
+use crate::diagnosis::tests::title;
+use spannung_circuit::family::Carries;
+use spannung_circuit::{Effect, Family, FaultCase, Netlist, Part, Profile};
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Fault id of the cases that stand in no catalogue.
+pub const UNLISTED: &str = "unlisted";
+/// Resistance that a wire, a contact or a fuse gains: what matters where power flows, and where a signal does.
+const POWER_OHMS: [f64; 2] = [1.0, 30.0];
+const SIGNAL_OHMS: [f64; 1] = [30.0];
+/// Resistances from here on are components, which lose some of their ohms rather than gain a few.
+const COMPONENT_OHMS: f64 = 10.0;
+const LESS: f64 = 0.3;
+const INSULATION_OHMS: f64 = 1e6;
+/// A throttle's or driver's output that is stuck: low and high.
+const STUCK_AT: [f64; 2] = [0.05, 0.95];
+/// Two wires that touch, ohms.
+const TOUCH_OHMS: f64 = 3.0;
+
+/// A case and the place of the known one whose repair cures it.
+pub(super) struct Unlisted {
+    /// The case.
+    pub case: FaultCase,
+    /// Index of the known case whose repair class it takes.
+    pub beside: usize,
+}
+
+/// Elements that an effect works on, and the nodes that it works between.
+fn reach(net: &Netlist, effect: &Effect) -> (Option<usize>, [usize; 2]) {
+    match effect {
+        Effect::Open(e)
+        | Effect::Series(e, _)
+        | Effect::Scale(e, _)
+        | Effect::Force(e, _)
+        | Effect::Ratio(e, _) => (Some(*e), [net.elements[*e].a, net.elements[*e].b]),
+        Effect::Bridge(a, b, _) => (None, [*a, *b]),
+    }
+}
+
+/// Do two effects do the same kind of thing to the same part?
+fn alike(a: &Effect, b: &Effect) -> bool {
+    match (a, b) {
+        (Effect::Open(x), Effect::Open(y)) | (Effect::Series(x, _), Effect::Series(y, _)) => x == y,
+        // a switch that does not close is open
+        (Effect::Open(x), Effect::Force(y, false)) => x == y,
+        (Effect::Scale(x, f), Effect::Scale(y, g)) => x == y && (*f > 1.0) == (*g > 1.0),
+        (Effect::Force(x, on), Effect::Force(y, too)) => x == y && on == too,
+        (Effect::Ratio(x, r), Effect::Ratio(y, s)) => x == y && (*r > 0.5) == (*s > 0.5),
+        (Effect::Bridge(p, q, _), Effect::Bridge(r, s, _)) => (p, q) == (r, s) || (p, q) == (s, r),
+        _ => false,
+    }
+}
+
+/// The wire that a part is a piece of, contact or run; other parts stand for themselves.
+fn stretch(id: &str) -> &str {
+    wire(id).unwrap_or(id)
+}
+
+/// What can become of a part, in words.
+fn ways(family: &Family, net: &Netlist, k: usize) -> Vec<(Effect, String)> {
+    let id = net.elements[k].id.as_str();
+    let open = || (Effect::Open(k), "open".to_owned());
+    match &net.elements[k].part {
+        Part::Resistor { ohms } if *ohms < COMPONENT_OHMS => {
+            let carries = family.strand(id.split('.').next().unwrap_or(id));
+            let more: &[f64] = match carries.map(|s| s.carries) {
+                Some(Carries::Signals) => &SIGNAL_OHMS,
+                _ => &POWER_OHMS,
+            };
+            let gains = |r: &f64| (Effect::Series(k, *r), format!("{r} Ω too much"));
+            std::iter::once(open())
+                .chain(more.iter().map(gains))
+                .collect()
+        }
+        // nothing breaks in an insulation that is sound
+        Part::Resistor { ohms } if *ohms >= INSULATION_OHMS => vec![],
+        Part::Resistor { .. } => vec![
+            open(),
+            (Effect::Scale(k, LESS), format!("{LESS} times its ohms")),
+        ],
+        Part::Switch { .. } | Part::Relay { .. } => vec![
+            (Effect::Force(k, false), "does not close".into()),
+            (Effect::Force(k, true), "does not open".into()),
+        ],
+        Part::OpenCollector { .. } => vec![
+            (Effect::Force(k, false), "never pulls low".into()),
+            (Effect::Force(k, true), "stuck low".into()),
+        ],
+        Part::Regulator { .. } => vec![(Effect::Force(k, false), "off".into())],
+        Part::Ratio { .. } => STUCK_AT
+            .map(|r| (Effect::Ratio(k, r), format!("stuck at {:.0} %", r * 100.0)))
+            .into(),
+        Part::Source { .. } | Part::Diode { .. } => vec![open()],
+    }
+}
+
+/// A known fault, as far as its repair goes.
+pub(super) struct Known {
+    /// How common it is.
+    pub weight: f64,
+    /// Repair class.
+    pub class: String,
+    /// The repair changes a part: what only charges, switches on or plugs together mends nothing that broke.
+    pub renews: bool,
+    /// Counts as not written down, although its repair exists.
+    pub struck: bool,
+}
+
+/// The faults that the catalogue leaves out; `known` tells of each of its `cases`.
+pub(super) fn unlisted(
+    profile: &Profile,
+    net: &Netlist,
+    cases: &[FaultCase],
+    known: &[Known],
+) -> Vec<Unlisted> {
+    let mut meets = vec![0usize; net.nodes.len()];
+    for e in &net.elements {
+        meets[e.a] += 1;
+        meets[e.b] += 1;
+    }
+    // the likeliest known fault at each part and at each point
+    let mut at_part: BTreeMap<usize, usize> = BTreeMap::new();
+    let mut at_point: BTreeMap<usize, usize> = BTreeMap::new();
+    let rank = |k: usize| (known[k].renews, known[k].weight);
+    let better = |map: &mut BTreeMap<usize, usize>, at: usize, case: usize| {
+        let best = map.entry(at).or_insert(case);
+        if rank(case) > rank(*best) {
+            *best = case;
+        }
+    };
+    for (k, case) in cases.iter().enumerate() {
+        for effect in &case.effects {
+            let (part, ends) = reach(net, effect);
+            if let Some(part) = part {
+                better(&mut at_part, part, k);
+            }
+            for end in ends {
+                better(&mut at_point, end, k);
+            }
+        }
+    }
+    let written: Vec<(&Effect, &str)> = cases
+        .iter()
+        .zip(known)
+        .filter(|(case, known)| !known.struck && case.effects.len() == 1)
+        .map(|(case, known)| (&case.effects[0], known.class.as_str()))
+        .collect();
+    let mut neighbours: Vec<(Effect, String)> = Vec::new();
+    let mut last: Option<(&str, usize, &str)> = None;
+    for e in &net.elements {
+        let Some(plug) = e.plug.as_deref() else {
+            continue;
+        };
+        if let Some((_, before, name)) = last.filter(|l| l.0 == plug && l.1 != e.a) {
+            neighbours.push((
+                Effect::Bridge(before, e.a, TOUCH_OHMS),
+                format!("touches {}", named(profile, name)),
+            ));
+        }
+        last = Some((plug, e.a, &e.id));
+    }
+    let owner = |effect: &Effect| match effect {
+        Effect::Bridge(_, b, _) => net
+            .elements
+            .iter()
+            .position(|e| e.a == *b && e.plug.is_some()),
+        other => reach(net, other).0,
+    };
+    // the repair of a wire cures the same thing anywhere along it: known there, it needs no second name
+    let along = |effect: &Effect| match effect {
+        Effect::Open(e) => Some((stretch(&net.elements[*e].id), "open")),
+        Effect::Series(e, ohms) if *ohms > POWER_OHMS[0] => {
+            Some((stretch(&net.elements[*e].id), "much more"))
+        }
+        Effect::Series(e, _) => Some((stretch(&net.elements[*e].id), "more")),
+        _ => None,
+    };
+    let mut named_along: BTreeSet<(&str, &str, &str)> = BTreeSet::new();
+    for (effect, class) in &written {
+        named_along.extend(along(effect).map(|(wire, what)| (wire, what, *class)));
+    }
+    let every = (0..net.elements.len()).flat_map(|k| ways(&profile.family, net, k));
+    let mut out = Vec::new();
+    for (effect, way) in every.chain(neighbours) {
+        if written.iter().any(|w| alike(w.0, &effect)) {
+            continue;
+        }
+        let (_, ends) = reach(net, &effect);
+        let Some(part) = owner(&effect) else { continue };
+        // at a rail everything is near everything
+        let known_at = ends.iter().filter(|n| at_point.contains_key(*n));
+        let near = known_at.min_by_key(|n| meets[**n]).map(|n| &at_point[n]);
+        // a switch of which no fault is known is something that is done to the vehicle, no part of it
+        let done_to_it = matches!(net.elements[part].part, Part::Switch { .. });
+        let near = near.filter(|_| !done_to_it);
+        let Some(&beside) = at_part.get(&part).or(near) else {
+            continue;
+        };
+        if let Some((wire, what)) = along(&effect)
+            && !named_along.insert((wire, what, &known[beside].class))
+        {
+            continue;
+        }
+        let (id, like) = (&net.elements[part].id, &cases[beside]);
+        out.push(Unlisted {
+            case: FaultCase {
+                key: format!("{UNLISTED}:{id}:{}", way.replace(' ', "-")),
+                fault: UNLISTED.into(),
+                x: id.clone(),
+                name: format!("{}: {way}", named(profile, id)),
+                effects: vec![effect],
+                at: like.at.clone(),
+                segment: like.segment.clone(),
+                strand: like.strand.clone(),
+                signs: BTreeMap::new(),
+                intermittent: false,
+                share: 0.0,
+            },
+            beside,
+        });
+    }
+    out
+}
+
+/// A part of the drawing in words: “Throttle signal, contact”, “Bus bleed”.
+fn named(profile: &Profile, id: &str) -> String {
+    let mut parts = id.split('.');
+    let strand = parts.next().and_then(|s| profile.family.strand(s));
+    let pin = parts.next();
+    let wire = strand.and_then(|s| {
+        s.wires
+            .iter()
+            .find(|w| Some(w.pin.to_string().as_str()) == pin)
+    });
+    match strand.zip(wire) {
+        Some((strand, wire)) => {
+            let piece = match parts.next() {
+                Some("pin") => ", contact",
+                Some("lead") => ", lead",
+                _ => "",
+            };
+            format!("{}{piece}", title(&strand.name, &wire.function))
+        }
+        None => {
+            let words = id.replace(['-', '.'], " ");
+            let mut chars = words.chars();
+            let first = chars.next().map(|c| c.to_uppercase().collect::<String>());
+            first.unwrap_or_default() + chars.as_str()
+        }
+    }
+}

@@ -1,0 +1,250 @@
+//! Faults of the circuit that stand in no catalogue: what they leave out, whose repair they take, what they weigh, and
+//! that a fault which is struck out is found by them.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+use spannung_circuit::{Effect, FaultCase, Part, Profile, VehicleState};
+use spannung_core::catalogue::Catalogue;
+use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
+use spannung_core::diagnosis::forward::Forward;
+use spannung_core::diagnosis::predict::{Column, Model, Scale, Suspicion};
+use spannung_core::diagnosis::tests::Kind;
+use std::collections::BTreeSet;
+use std::sync::OnceLock;
+
+fn catalogue() -> &'static Catalogue {
+    static CATALOGUE: OnceLock<Catalogue> = OnceLock::new();
+    CATALOGUE.get_or_init(|| Catalogue::shipped().unwrap())
+}
+
+fn models() -> &'static [Model] {
+    static MODELS: OnceLock<Vec<Model>> = OnceLock::new();
+    MODELS.get_or_init(|| {
+        let build = |f| Model::build(catalogue(), &Profile::new(f, &[]).unwrap()).unwrap();
+        catalogue().families.iter().map(build).collect()
+    })
+}
+
+#[test]
+fn the_drawing_names_what_the_catalogue_leaves_out_and_nothing_else() {
+    for m in models() {
+        let more = &m.cases[m.listed..];
+        assert!(more.len() > 40, "{}: {}", m.profile.family.id, more.len());
+        for case in more {
+            let written = m
+                .listed()
+                .iter()
+                .find(|c| match (&c.effects[..], &case.effects[0]) {
+                    ([Effect::Open(a)], Effect::Open(b)) => a == b,
+                    ([Effect::Force(a, x)], Effect::Force(b, y)) => a == b && x == y,
+                    ([Effect::Bridge(a, b, _)], Effect::Bridge(p, q, _)) => {
+                        (a, b) == (p, q) || (a, b) == (q, p)
+                    }
+                    _ => false,
+                });
+            assert!(
+                written.is_none(),
+                "{} is {:?}",
+                case.key,
+                written.map(|c| &c.key)
+            );
+        }
+        let mut keys: Vec<&str> = m.cases.iter().map(|c| c.key.as_str()).collect();
+        keys.sort_unstable();
+        keys.windows(2).for_each(|w| assert_ne!(w[0], w[1]));
+        // every part that carries current can open, by one name or another, all along its wire
+        for (k, e) in m.net.elements.iter().enumerate() {
+            let part = |id: &str| id.splitn(3, '.').take(2).collect::<Vec<_>>().join(".");
+            let opens = m.cases.iter().flat_map(|c| &c.effects).any(|f| {
+                matches!(f, Effect::Open(j) if *j == k || part(&m.net.elements[*j].id) == part(&e.id))
+            });
+            let carries = matches!(e.part, Part::Resistor { ohms } if ohms < 1e6);
+            assert!(
+                opens || !carries,
+                "{}: nothing opens {}",
+                m.profile.family.id,
+                e.id
+            );
+        }
+    }
+}
+
+#[test]
+fn what_is_not_written_down_weighs_its_tenth_and_takes_a_repair_that_mends() {
+    for m in models() {
+        let sum = |which: &dyn Fn(usize) -> bool| -> f64 {
+            let each = (0..m.hypotheses.len()).filter(|k| which(*k));
+            each.map(|k| m.hypotheses[k].weight).sum()
+        };
+        let all = sum(&|_| true);
+        assert!((all - 1.0).abs() < 1e-9, "{all}");
+        let other = |k: usize| m.hypotheses[k].kind == Suspicion::Other;
+        let more = |k: usize| (m.listed..m.cases.len()).contains(&k);
+        let tenth = sum(&|k| other(k) || more(k));
+        assert!((tenth - 0.1).abs() < 1e-9, "{tenth}");
+        for k in m.listed..m.cases.len() {
+            let class = &m.classes[m.hypotheses[k].class.unwrap()];
+            assert!(class.members.contains(&k));
+            let only_done = ["charge-pack", "kill-on", "pack-switch-on"];
+            assert!(
+                !only_done.contains(&class.id.as_str()),
+                "{} by {}",
+                m.cases[k].key,
+                class.id
+            );
+        }
+    }
+}
+
+#[test]
+fn a_model_without_a_fault_gives_it_no_weight_and_keeps_its_repair() {
+    let m = models()
+        .iter()
+        .find(|m| m.profile.family.id == "ssb36")
+        .unwrap();
+    let without = m.without(catalogue(), "ign-key-open").unwrap();
+    let place = |m: &Model| {
+        m.cases
+            .iter()
+            .position(|c| c.key == "ign-key-open")
+            .unwrap()
+    };
+    assert!(m.hypotheses[place(m)].weight > 0.0);
+    assert_eq!(without.hypotheses[place(&without)].weight, 0.0);
+    let named = |m: &Model| {
+        m.cases[m.listed..]
+            .iter()
+            .any(|c| c.key == "unlisted:key-switch:does-not-close")
+    };
+    assert!(!named(m) && named(&without));
+    // of a fault that nobody has the model is the same
+    let same = m.without(catalogue(), "no-such-fault").unwrap();
+    assert_eq!(same.hypotheses, m.hypotheses);
+    assert_eq!(same.columns, m.columns);
+}
+
+/// Wires and parts that a case sits on.
+fn places(m: &Model, case: &FaultCase) -> BTreeSet<String> {
+    let each = case.effects.iter().filter_map(|e| match e {
+        Effect::Open(e) | Effect::Series(e, _) | Effect::Scale(e, _) => Some(*e),
+        Effect::Force(e, _) | Effect::Ratio(e, _) => Some(*e),
+        Effect::Bridge(..) => None,
+    });
+    each.map(|e| {
+        m.net.elements[e]
+            .id
+            .splitn(3, '.')
+            .take(2)
+            .collect::<Vec<_>>()
+            .join(".")
+    })
+    .collect()
+}
+
+/// Readings of a fault that the model does not hold, at the tests it moves most.
+fn readings(full: &Model, key: &str, most: usize) -> Vec<Evidence> {
+    let k = full.cases.iter().position(|c| c.key == key).unwrap();
+    let mut moved: Vec<(f64, usize)> = (0..full.tests.len())
+        .map(|t| {
+            let rows = &full.rows[t];
+            let apart = rows
+                .row(k)
+                .iter()
+                .zip(&rows.healthy)
+                .map(|(a, b)| (a - b).abs());
+            (apart.sum(), t)
+        })
+        .filter(|(apart, t): &(f64, usize)| {
+            *apart > 0.5 && matches!(full.tests[*t].kind, Kind::Probe(_))
+        })
+        .collect();
+    moved.sort_by(|a, b| b.0.total_cmp(&a.0).then(a.1.cmp(&b.1)));
+    let take = |(_, t): &(f64, usize)| {
+        let Column::Figures { scale, cases, .. } = &*full.columns[*t] else {
+            unreachable!("a probe shows figures");
+        };
+        let si = |y: f64| scale.from(y);
+        let answer = match si(cases[k].mean[1]) {
+            high if high.is_infinite() => Answer::OverRange,
+            high => Answer::Figure {
+                low: si(cases[k].mean[0]),
+                high,
+            },
+        };
+        Evidence {
+            entry: full.tests[*t].id.clone(),
+            item: Item::Test {
+                test: *t,
+                answer,
+                column: None,
+            },
+        }
+    };
+    moved.iter().take(most).map(take).collect()
+}
+
+#[test]
+fn what_opens_or_sticks_is_found_although_nobody_wrote_it_down() {
+    let small = |m: &&Model| ["ssb36", "rt12"].contains(&m.profile.family.id.as_str());
+    let (mut struck, mut found) = (Vec::new(), 0);
+    for full in models().iter().filter(small) {
+        for case in full.listed() {
+            let breaks = matches!(case.effects[..], [Effect::Open(_) | Effect::Force(..)]);
+            if !breaks || case.intermittent || struck.contains(&case.fault) {
+                continue;
+            }
+            struck.push(case.fault.clone());
+            let known = full.without(catalogue(), &case.fault).unwrap();
+            let belief = Belief::of(&known, &readings(full, &case.key, 12));
+            let first = (0..known.cases.len())
+                .max_by(|a, b| belief.shares[*a].total_cmp(&belief.shares[*b]))
+                .unwrap();
+            found +=
+                usize::from(!places(full, case).is_disjoint(&places(&known, &known.cases[first])));
+        }
+    }
+    // the others stand in one chain with what is suspected: no point between them is in reach
+    let all = struck.len();
+    assert!(all >= 20 && found * 2 > all, "{found} of {all}");
+}
+
+#[test]
+fn without_draws_predictions_stay_where_they_are_with_them() {
+    for m in models()
+        .iter()
+        .filter(|m| ["ssb36", "rt12"].contains(&m.profile.family.id.as_str()))
+    {
+        let rest = VehicleState::default();
+        let probes: Vec<_> = m
+            .tests
+            .iter()
+            .filter_map(|t| match &t.kind {
+                Kind::Probe(p) => Some((p.clone(), t.state.bring(&rest))),
+                Kind::Procedure { .. } => None,
+            })
+            .collect();
+        let forward = Forward::new(&m.net, &probes);
+        let healthy = forward.healthy();
+        let cases: Vec<_> = m.listed().iter().collect();
+        let (exact, rough) = (
+            forward.cases(&cases, &healthy),
+            forward.rough_cases(&cases, &healthy),
+        );
+        let (mut moved, mut apart) = (0, 0);
+        for (e, r) in exact.iter().zip(&rough) {
+            for (k, (e, r)) in e.1.iter().zip(&r.1).enumerate() {
+                let scale = Scale::of(probes[k].0.mode);
+                // what one leaves as it is the other leaves as it is
+                assert_eq!(*e == healthy[k], *r == healthy[k]);
+                if *e == healthy[k] {
+                    continue;
+                }
+                moved += 1;
+                let sigma = e.spread[0] + r.spread[0] + scale.instrument(e.mean[0]);
+                apart += usize::from((e.mean[0] - r.mean[0]).abs() > 3.0 * sigma);
+            }
+        }
+        assert!(moved > 1000, "{moved}");
+        assert!(apart * 20 < moved, "{} of {moved} stand apart", apart);
+    }
+}
