@@ -484,8 +484,16 @@ impl Model {
             });
             old.unwrap_or_else(|| Arc::new(Rows::of(column)))
         };
-        model.rows = columns.iter().map(rows).collect();
-        model.columns = columns;
+        let rows: Vec<Arc<Rows>> = columns.iter().map(rows).collect();
+        // a look at what this vehicle does not have tells nothing
+        let tests = std::mem::take(&mut model.tests);
+        for ((test, column), rows) in tests.into_iter().zip(columns).zip(rows) {
+            if matches!(test.kind, Kind::Probe(_)) || !rows.own.is_empty() {
+                model.tests.push(test);
+                model.columns.push(column);
+                model.rows.push(rows);
+            }
+        }
         let scene = Scene::of(profile, &net, &forward.circuit, None);
         model.symptomise(catalogue, &|sign| {
             let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);

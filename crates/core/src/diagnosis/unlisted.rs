@@ -58,11 +58,6 @@ fn alike(a: &Effect, b: &Effect) -> bool {
     }
 }
 
-/// The wire that a part is a piece of, contact or run; other parts stand for themselves.
-fn stretch(id: &str) -> &str {
-    wire(id).unwrap_or(id)
-}
-
 /// What can become of a part, in words.
 fn ways(family: &Family, net: &Netlist, k: usize) -> Vec<(Effect, String)> {
     let id = net.elements[k].id.as_str();
@@ -113,6 +108,91 @@ pub(super) struct Known {
     pub struck: bool,
 }
 
+/// The known fault whose repair reaches a part or a point.
+struct Repairs {
+    /// Likeliest known fault at each part, and at each point.
+    at_part: BTreeMap<usize, usize>,
+    at_point: BTreeMap<usize, usize>,
+    /// How many parts meet at each point.
+    meets: Vec<usize>,
+}
+
+impl Repairs {
+    fn of(net: &Netlist, cases: &[FaultCase], known: &[Known]) -> Self {
+        let mut repairs = Self {
+            at_part: BTreeMap::new(),
+            at_point: BTreeMap::new(),
+            meets: vec![0; net.nodes.len()],
+        };
+        for e in &net.elements {
+            repairs.meets[e.a] += 1;
+            repairs.meets[e.b] += 1;
+        }
+        let rank = |k: usize| (known[k].renews, known[k].weight);
+        let better = |map: &mut BTreeMap<usize, usize>, at: usize, case: usize| {
+            let best = map.entry(at).or_insert(case);
+            if rank(case) > rank(*best) {
+                *best = case;
+            }
+        };
+        for (k, case) in cases.iter().enumerate() {
+            for effect in &case.effects {
+                let (part, ends) = reach(net, effect);
+                if let Some(part) = part {
+                    better(&mut repairs.at_part, part, k);
+                }
+                for end in ends {
+                    better(&mut repairs.at_point, end, k);
+                }
+            }
+        }
+        repairs
+    }
+
+    /// Index of the known fault whose repair cures what happens to a part between two points.
+    fn reaching(&self, net: &Netlist, part: usize, ends: [usize; 2]) -> Option<usize> {
+        // at a rail everything is near everything
+        let known_at = ends.iter().filter(|n| self.at_point.contains_key(*n));
+        let near = known_at.min_by_key(|n| self.meets[**n]);
+        let near = near.map(|n| self.at_point[n]);
+        // a switch of which no fault is known is something that is done to the vehicle, no part of it
+        let done_to_it = matches!(net.elements[part].part, Part::Switch { .. });
+        let here = self.at_part.get(&part).copied();
+        here.or(near.filter(|_| !done_to_it))
+    }
+}
+
+/// Neighbours in a plug that touch: the second contact, and what happens in words.
+fn touching(profile: &Profile, net: &Netlist) -> Vec<(usize, Effect, String)> {
+    let contacts = net
+        .elements
+        .iter()
+        .enumerate()
+        .filter(|(_, e)| e.plug.is_some());
+    let contacts: Vec<_> = contacts.collect();
+    let pairs = contacts.windows(2).filter_map(|pair| {
+        let [(_, first), (k, second)] = pair else {
+            return None;
+        };
+        let neighbours = first.plug == second.plug && first.a != second.a;
+        let way = format!("touches {}", named(profile, &first.id));
+        neighbours.then(|| (*k, Effect::Bridge(first.a, second.a, TOUCH_OHMS), way))
+    });
+    pairs.collect()
+}
+
+/// The repair of a wire cures the same thing anywhere along it: the wire, and which thing.
+fn along<'a>(net: &'a Netlist, effect: &Effect) -> Option<(&'a str, &'static str)> {
+    let (part, what) = match effect {
+        Effect::Open(e) => (e, "open"),
+        Effect::Series(e, ohms) if *ohms > POWER_OHMS[0] => (e, "much more"),
+        Effect::Series(e, _) => (e, "more"),
+        _ => return None,
+    };
+    let id = &net.elements[*part].id;
+    Some((wire(id).unwrap_or(id), what))
+}
+
 /// The faults that the catalogue leaves out; `known` tells of each of its `cases`.
 pub(super) fn unlisted(
     profile: &Profile,
@@ -120,111 +200,50 @@ pub(super) fn unlisted(
     cases: &[FaultCase],
     known: &[Known],
 ) -> Vec<Unlisted> {
-    let mut meets = vec![0usize; net.nodes.len()];
-    for e in &net.elements {
-        meets[e.a] += 1;
-        meets[e.b] += 1;
-    }
-    // the likeliest known fault at each part and at each point
-    let mut at_part: BTreeMap<usize, usize> = BTreeMap::new();
-    let mut at_point: BTreeMap<usize, usize> = BTreeMap::new();
-    let rank = |k: usize| (known[k].renews, known[k].weight);
-    let better = |map: &mut BTreeMap<usize, usize>, at: usize, case: usize| {
-        let best = map.entry(at).or_insert(case);
-        if rank(case) > rank(*best) {
-            *best = case;
-        }
-    };
-    for (k, case) in cases.iter().enumerate() {
-        for effect in &case.effects {
-            let (part, ends) = reach(net, effect);
-            if let Some(part) = part {
-                better(&mut at_part, part, k);
-            }
-            for end in ends {
-                better(&mut at_point, end, k);
-            }
-        }
-    }
-    let written: Vec<(&Effect, &str)> = cases
-        .iter()
-        .zip(known)
+    let repairs = Repairs::of(net, cases, known);
+    let pairs = cases.iter().zip(known);
+    let written: Vec<(&Effect, &str)> = pairs
         .filter(|(case, known)| !known.struck && case.effects.len() == 1)
         .map(|(case, known)| (&case.effects[0], known.class.as_str()))
         .collect();
-    let mut neighbours: Vec<(Effect, String)> = Vec::new();
-    let mut last: Option<(&str, usize, &str)> = None;
-    for e in &net.elements {
-        let Some(plug) = e.plug.as_deref() else {
-            continue;
-        };
-        if let Some((_, before, name)) = last.filter(|l| l.0 == plug && l.1 != e.a) {
-            neighbours.push((
-                Effect::Bridge(before, e.a, TOUCH_OHMS),
-                format!("touches {}", named(profile, name)),
-            ));
-        }
-        last = Some((plug, e.a, &e.id));
-    }
-    let owner = |effect: &Effect| match effect {
-        Effect::Bridge(_, b, _) => net
-            .elements
-            .iter()
-            .position(|e| e.a == *b && e.plug.is_some()),
-        other => reach(net, other).0,
-    };
-    // the repair of a wire cures the same thing anywhere along it: known there, it needs no second name
-    let along = |effect: &Effect| match effect {
-        Effect::Open(e) => Some((stretch(&net.elements[*e].id), "open")),
-        Effect::Series(e, ohms) if *ohms > POWER_OHMS[0] => {
-            Some((stretch(&net.elements[*e].id), "much more"))
-        }
-        Effect::Series(e, _) => Some((stretch(&net.elements[*e].id), "more")),
-        _ => None,
-    };
-    let mut named_along: BTreeSet<(&str, &str, &str)> = BTreeSet::new();
+    // known of a wire, it needs no second name
+    let mut of_wires: BTreeSet<(&str, &str, &str)> = BTreeSet::new();
     for (effect, class) in &written {
-        named_along.extend(along(effect).map(|(wire, what)| (wire, what, *class)));
+        of_wires.extend(along(net, effect).map(|(wire, what)| (wire, what, *class)));
     }
-    let every = (0..net.elements.len()).flat_map(|k| ways(&profile.family, net, k));
+    let becomes = |k: usize| {
+        let each = ways(&profile.family, net, k).into_iter();
+        each.map(move |(effect, way)| (k, effect, way))
+    };
+    let every = (0..net.elements.len()).flat_map(becomes);
     let mut out = Vec::new();
-    for (effect, way) in every.chain(neighbours) {
+    for (part, effect, way) in every.chain(touching(profile, net)) {
         if written.iter().any(|w| alike(w.0, &effect)) {
             continue;
         }
-        let (_, ends) = reach(net, &effect);
-        let Some(part) = owner(&effect) else { continue };
-        // at a rail everything is near everything
-        let known_at = ends.iter().filter(|n| at_point.contains_key(*n));
-        let near = known_at.min_by_key(|n| meets[**n]).map(|n| &at_point[n]);
-        // a switch of which no fault is known is something that is done to the vehicle, no part of it
-        let done_to_it = matches!(net.elements[part].part, Part::Switch { .. });
-        let near = near.filter(|_| !done_to_it);
-        let Some(&beside) = at_part.get(&part).or(near) else {
+        let Some(beside) = repairs.reaching(net, part, reach(net, &effect).1) else {
             continue;
         };
-        if let Some((wire, what)) = along(&effect)
-            && !named_along.insert((wire, what, &known[beside].class))
+        if let Some((wire, what)) = along(net, &effect)
+            && !of_wires.insert((wire, what, &known[beside].class))
         {
             continue;
         }
         let (id, like) = (&net.elements[part].id, &cases[beside]);
-        out.push(Unlisted {
-            case: FaultCase {
-                key: format!("{UNLISTED}:{id}:{}", way.replace(' ', "-")),
-                fault: UNLISTED.into(),
-                x: id.clone(),
-                name: format!("{}: {way}", named(profile, id)),
-                effects: vec![effect],
-                at: like.at.clone(),
-                segment: like.segment.clone(),
-                strand: like.strand.clone(),
-                signs: BTreeMap::new(),
-                intermittent: false,
-                share: 0.0,
-            },
-            beside,
-        });
+        let case = FaultCase {
+            key: format!("{UNLISTED}:{id}:{}", way.replace(' ', "-")),
+            fault: UNLISTED.into(),
+            x: id.clone(),
+            name: format!("{}: {way} (by the drawing)", named(profile, id)),
+            effects: vec![effect],
+            at: like.at.clone(),
+            segment: like.segment.clone(),
+            strand: like.strand.clone(),
+            signs: BTreeMap::new(),
+            intermittent: false,
+            share: 0.0,
+        };
+        out.push(Unlisted { case, beside });
     }
     out
 }
