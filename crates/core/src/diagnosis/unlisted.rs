@@ -176,7 +176,7 @@ fn touching(profile: &Profile, net: &Netlist) -> Vec<(usize, Effect, String)> {
         };
         let neighbours = first.plug == second.plug && first.a != second.a;
         let way = format!("touches {}", named(profile, &first.id));
-        neighbours.then(|| (*k, Effect::Bridge(first.a, second.a, TOUCH_OHMS), way))
+        neighbours.then_some((*k, Effect::Bridge(first.a, second.a, TOUCH_OHMS), way))
     });
     pairs.collect()
 }
