@@ -70,7 +70,7 @@ impl Shop<'_> {
         let mut rng = ChaCha8Rng::seed_from_u64(SEED + 77);
         let mut by_fault = std::collections::BTreeMap::new();
         let m = self.model;
-        m.cases
+        m.listed()
             .iter()
             .zip(&m.hypotheses)
             .map(|(case, h)| {
