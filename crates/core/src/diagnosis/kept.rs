@@ -91,7 +91,8 @@ impl<'a> Kept<'a> {
             let at = all().filter(|e| on(e, &[node]));
             let wires: Vec<&str> = at.filter_map(|e| wire(&e.id)).collect();
             let pieces = all().filter(|e| wire(&e.id).is_some_and(|w| wires.contains(&w)));
-            let nodes: Vec<usize> = pieces.flat_map(|e| [e.a, e.b]).collect();
+            let ends_of = pieces.flat_map(|e| [e.a, e.b]);
+            let nodes: Vec<usize> = ends_of.filter(|n| ends[*n] <= RAIL).collect();
             let mut hung = all().filter(|e| on(e, &nodes));
             beside(node) || hung.any(|e| beside(e.a) || beside(e.b))
         };
