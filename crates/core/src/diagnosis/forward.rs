@@ -415,9 +415,10 @@ impl Readings {
         for (d, y) in self.nominal[probe].into_iter().enumerate() {
             let sound = healthy.mean[d];
             let moved = (y - sound).abs();
-            let in_proportion = match sound.abs() > ANYTHING {
-                true => y / sound,
-                false => 0.0,
+            let in_proportion = if sound.abs() > ANYTHING {
+                y / sound
+            } else {
+                0.0
             };
             p.mean[d] = y;
             p.slope[d] *= in_proportion;

@@ -2,9 +2,9 @@
 //!
 //! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
 //! what each test reads under each hypothesis, from circuits solved by [`forward`] and figures cut into outcomes by
-//! [`bins`]; [`belief`] turns evidence into shares, [`unknown`] those of faults that the catalogue lacks, and
-//! `unlisted` names those of them that the drawing shows; [`choose`] names the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take;
-//! [`explain`] says why and what each outcome would mean.
+//! [`bins`]; `unlisted` adds the faults that the drawing shows and the catalogue lacks; [`belief`] turns evidence into
+//! shares, [`unknown`] those of faults that nothing names; [`choose`] names the next test; [`plan`] says whether to
+//! measure on, repair, refer or decline, and what it will take; [`explain`] says why and what each outcome would mean.
 
 pub mod belief;
 pub mod bins;
