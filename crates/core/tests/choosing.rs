@@ -22,7 +22,7 @@ fn taken(test: &str, answer: Answer) -> Evidence {
         item: Item::Test {
             test: tests::find(&model().tests, test).unwrap(),
             answer,
-            column: None,
+            taken_in: None,
         },
     }
 }

@@ -40,7 +40,7 @@ fn test_item(test: usize, answer: Answer) -> Evidence {
         item: Item::Test {
             test,
             answer,
-            column: None,
+            taken_in: None,
         },
     }
 }

@@ -26,7 +26,7 @@ fn read(test: &str, volts: f64) -> Evidence {
                 low: volts,
                 high: volts,
             },
-            column: None,
+            taken_in: None,
         },
     }
 }

@@ -20,7 +20,7 @@ fn read(model: &Model, test: &str, answer: Answer) -> Evidence {
         item: Item::Test {
             test: model.tests.iter().position(|t| t.id == test).unwrap(),
             answer,
-            column: None,
+            taken_in: None,
         },
     }
 }

@@ -176,7 +176,7 @@ fn readings(full: &Model, key: &str, most: usize) -> Vec<Evidence> {
             item: Item::Test {
                 test: *t,
                 answer,
-                column: None,
+                taken_in: None,
             },
         }
     };

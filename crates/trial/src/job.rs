@@ -142,7 +142,7 @@ pub fn told_apart(model: &Model, truth: &FaultCase, errors: Errors, seed: u64) -
                 item: Item::Test {
                     test,
                     answer,
-                    column: None,
+                    taken_in: None,
                 },
             });
         }
@@ -340,7 +340,7 @@ pub fn play(
                     item: Item::Test {
                         test,
                         answer: a,
-                        column: None,
+                        taken_in: None,
                     },
                 });
                 belief = Belief::of(known, &evidence);

@@ -1,21 +1,20 @@
 //! Evidence → likelihood → shares.
 //!
-//! A figure's likelihood under a fault is (1−ε)·[q·t(y; fault) + (1−q)·t(y; healthy)] plus ε/2 for
+//! A [`figure`](super::figure)'s likelihood under a fault is (1−ε)·[q·t(y; fault) + (1−q)·t(y; healthy)] plus ε/2 for
 //! tips that touched nothing and ε/2 uniform (ε = 2 %; q = 0.35 for an intermittent fault; t is
 //! Student's with 5 degrees of freedom). The pack's charge is a shared unknown: each hypothesis keeps
 //! mean and variance of the log of the pack's voltage against its nominal one and updates them with
-//! every figure that follows it. How faults read that the catalogue does not hold is [`unknown`](super::unknown)'s.
+//! every figure that follows it. How faults read that the catalogue does not hold is [`unknown`](super::unknown)'s,
+//! what is left after a repair that did not help [`pairs`](super::pairs)'.
 
-use crate::diagnosis::predict::{Column, Hypothesis, Model, Prediction, Scale, Suspicion};
+use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
+use crate::diagnosis::pairs::Failed;
+use crate::diagnosis::predict::{Column, Hypothesis, Model, Suspicion};
 use crate::diagnosis::unknown::{Looks, Unknown};
-use spannung_circuit::FaultCase;
+use spannung_circuit::{FaultCase, VehicleState};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-/// Share of readings taken at the wrong place.
-pub const MISPROBE: f64 = 0.02;
-/// Chance that an intermittent fault shows in a still reading.
-const SHOWS: f64 = 0.35;
 /// Deviation of the log of the pack's voltage before it is measured: lithium rests anywhere between 3.3 and 4.2 V a
 /// group, lead between 11.7 and 12.8 V a block.
 const PACK_SIGMA: f64 = 0.05;
@@ -47,6 +46,15 @@ pub enum Answer {
     CannotTell,
 }
 
+/// A state that is not the one a test asks for.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TakenIn {
+    /// State.
+    pub state: VehicleState,
+    /// What the test reads in it.
+    pub column: Arc<Column>,
+}
+
 /// One piece of evidence.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Item {
@@ -72,8 +80,8 @@ pub enum Item {
         test: usize,
         /// Result.
         answer: Answer,
-        /// Predictions for the state it was taken in, when that differs from the test's own.
-        column: Option<Arc<Column>>,
+        /// State it was taken in, when that differs from the test's own.
+        taken_in: Option<TakenIn>,
     },
     /// The repair of a class was done and the complaint still shows: either it was another fault, or this one and a
     /// second. What is read from here on is read with the repair done.
@@ -135,16 +143,19 @@ fn normalise(log: &[f64]) -> Vec<f64> {
     raw.iter().map(|r| r / sum).collect()
 }
 
-/// Student's t density, 5 degrees of freedom, scaled.
-fn student(residual: f64, sigma: f64) -> f64 {
-    let r = residual / sigma;
-    0.379_606_690 / sigma * (1.0 + r * r / 5.0).powi(-3)
+/// The pack's charge under each case, and with nothing wrong.
+struct Charges {
+    cases: Vec<Charge>,
+    healthy: Charge,
 }
 
-#[derive(Clone, Copy)]
-struct Latent {
-    mean: f64,
-    var: f64,
+impl Charges {
+    fn all(model: &Model, charge: Charge) -> Self {
+        Self {
+            cases: vec![charge; model.cases.len()],
+            healthy: charge,
+        }
+    }
 }
 
 impl Belief {
@@ -161,12 +172,11 @@ impl Belief {
         } else {
             PACK_SIGMA
         };
-        let start = Latent {
+        let start = Charge {
             mean: 0.0,
             var: sigma * sigma,
         };
-        let mut latent = vec![start; model.cases.len()];
-        let mut latent_healthy = start;
+        let mut charges = Charges::all(model, start);
         let mut belief = Self {
             shares: normalise(&log),
             items: Vec::new(),
@@ -209,29 +219,29 @@ impl Belief {
                 Item::Failed { class, still } => {
                     mended[*class] += 1;
                     // charged for the repair, or ridden to try it: the pack's charge is not known any more
-                    latent.fill(start);
-                    latent_healthy = start;
+                    charges = Charges::all(model, start);
                     let failed = Failed {
+                        model,
                         class: *class,
                         again: mended[*class] > 1,
                         still,
+                        before: &evidence[..belief.items.len()],
+                        items: &belief.items,
+                        charge: start,
                     };
-                    failed.weigh(model, &log, evidence, &belief.items)
+                    failed.weigh(&log)
                 }
                 Item::Test {
                     test,
                     answer,
-                    column,
+                    taken_in,
                 } => {
-                    let column = column.as_deref().unwrap_or(&model.columns[*test]);
-                    let (like, dust) = test_likelihood(
-                        model,
-                        column,
-                        answer,
-                        &mut latent,
-                        &mut latent_healthy,
-                        &mut belief.unknown,
-                    );
+                    let column = match taken_in {
+                        Some(taken) => &taken.column,
+                        None => &model.columns[*test],
+                    };
+                    let (like, dust) =
+                        test_likelihood(model, column, answer, &mut charges, &mut belief.unknown);
                     floor = dust;
                     mend(like, &mended)
                 }
@@ -311,92 +321,6 @@ impl Belief {
 
 /// Repairs that leave the fault as it was.
 const BOTCHED: f64 = 0.02;
-/// Log weight of a class whose repair was done twice and did not help.
-const TWICE: f64 = 40.0;
-/// Two independent faults on one vehicle, against one.
-const PAIR: f64 = 0.03;
-/// Faults of the repaired class that pairs are opened for, the likeliest.
-const PAIRED: usize = 4;
-/// Chance that a fault which is not mended stops showing what was told of it.
-const GONE: f64 = 0.05;
-/// Log-likelihoods closer than this to those of a sound vehicle: the fault does not move this reading.
-const STILL: f64 = 0.1;
-
-/// The repair of a class did not end the complaint. What is left is (a) another fault alone, with all readings so far
-/// speaking of it, and (b) a fault of the class, now mended, beside a second fault: readings taken before the repair
-/// then speak of both. Of two faults the one that moves a reading decides it; where both do, neither is known to win
-/// and the mean of both stands. Of what was told, what is gone came from the mended fault alone, and what shows still
-/// comes from the second.
-struct Failed<'a> {
-    class: usize,
-    /// It was done before.
-    again: bool,
-    still: &'a BTreeMap<String, bool>,
-}
-
-impl Failed<'_> {
-    /// Log-likelihood of one item of before under a mended fault and a second one.
-    fn both(&self, item: &Item, of_mended: f64, of_second: f64, sound: f64) -> f64 {
-        match item {
-            // told symptoms add up: a yes is explained by either, a no needs both silent
-            Item::Symptom { id, yes: true, .. } => match self.still.get(id) {
-                Some(true) => of_second,
-                Some(false) => of_mended + (-of_second.exp()).ln_1p().max(GONE.ln()),
-                None => of_mended.max(of_second),
-            },
-            Item::Symptom { .. } => of_mended.min(of_second),
-            Item::Test { .. } if (of_mended - sound).abs() < STILL => of_second,
-            Item::Test { .. } if (of_second - sound).abs() < STILL => of_mended,
-            Item::Test { .. } => ((of_mended.exp() + of_second.exp()) / 2.0).ln(),
-            Item::Risk { .. } => of_mended + of_second,
-            Item::ByHand { .. } | Item::Failed { .. } => of_second,
-        }
-    }
-
-    /// Log-weight to add per hypothesis.
-    fn weigh(
-        &self,
-        model: &Model,
-        log: &[f64],
-        evidence: &[Evidence],
-        items: &[Vec<f64>],
-    ) -> Vec<f64> {
-        let nothing = |h: &Hypothesis| h.kind == Suspicion::Nothing;
-        let sound = model.hypotheses.iter().position(nothing).unwrap_or(0);
-        let total: f64 = model.hypotheses.iter().map(|h| h.weight).sum();
-        let prior = |h: usize| (model.hypotheses[h].weight / total).max(1e-300).ln();
-        let is_mended = |h: usize| model.hypotheses[h].class == Some(self.class);
-        let mut mended: Vec<usize> = (0..log.len()).filter(|h| is_mended(*h)).collect();
-        mended.sort_by(|a, b| log[*b].total_cmp(&log[*a]).then(a.cmp(b)));
-        mended.truncate(PAIRED);
-        // nobody botches the same repair twice
-        let down = if self.again { TWICE } else { BY_HAND };
-        // one fault that is not mended goes on showing what it showed
-        let gone = self.still.values().filter(|yes| !**yes).count() as f64 * GONE.ln();
-        // all on the scale on which the log of a hypothesis is its prior and its items
-        let own: f64 = items.iter().map(|i| i[0]).sum();
-        let offset = log.first().map_or(0.0, |l| l - own - prior(0));
-        let weight = |g: usize| {
-            let now = log[g] - offset;
-            let alone = now + gone - if is_mended(g) { down } else { 0.0 };
-            let kind = &model.hypotheses[g].kind;
-            if is_mended(g) || !matches!(kind, Suspicion::Case(_) | Suspicion::Other) {
-                return alone - now;
-            }
-            let joint = |r: usize| -> f64 {
-                let each = evidence.iter().zip(items);
-                each.map(|(e, i)| self.both(&e.item, i[r], i[g], i[sound]))
-                    .sum()
-            };
-            let pairs = mended.iter().map(|&r| prior(r) + joint(r) + prior(g));
-            let all: Vec<f64> = pairs.map(|p| p + PAIR.ln()).chain([alone]).collect();
-            let top = all.iter().copied().fold(f64::MIN, f64::max);
-            top + all.iter().map(|l| (l - top).exp()).sum::<f64>().ln() - now
-        };
-        (0..log.len()).map(weight).collect()
-    }
-}
-
 fn symptom(model: &Model, id: &str, yes: bool, customer: bool, unknown: &mut Unknown) -> Vec<f64> {
     let Some(column) = model.symptoms.get(id) else {
         return vec![1.0; model.hypotheses.len()];
@@ -423,12 +347,12 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
     like.iter().map(|l| l.ln()).collect()
 }
 
+/// Likelihood of a test's answer under each hypothesis, and what a slip of the tips is worth.
 fn test_likelihood(
     model: &Model,
     column: &Column,
     answer: &Answer,
-    latent: &mut [Latent],
-    healthy_latent: &mut Latent,
+    charges: &mut Charges,
     unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
     let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
@@ -447,109 +371,32 @@ fn test_likelihood(
             let values: Vec<f64> = model.cases.iter().map(shaky).collect();
             (unknown.read(model, &values, 0.05, Some(0.2)), 0.0)
         }
-        (
-            Column::Figures {
-                scale,
-                dims,
-                cases,
-                healthy,
-                ..
-            },
-            answer,
-        ) => {
-            let y = match answer {
-                Answer::Figure { low, high } => [scale.to(*low), scale.to(*high)],
-                Answer::OverRange => [over(*scale); 2],
-                Answer::Nothing if *scale == Scale::Ohms || *scale == Scale::Milliohms => {
-                    [over(*scale); 2]
-                }
-                _ => [scale.to(0.0); 2],
+        (Column::Figures { cases, healthy, .. }, answer) => {
+            let Some(figure) = Figure::of(column, answer) else {
+                return flat();
             };
-            figure_likelihood(
-                model,
-                *scale,
-                *dims,
-                cases,
-                healthy,
-                y,
-                latent,
-                healthy_latent,
-                unknown,
-            )
-        }
-    }
-}
-
-/// Scale value of OL.
-fn over(scale: Scale) -> f64 {
-    match scale {
-        Scale::Ohms => scale.to(f64::INFINITY),
-        Scale::Milliohms => scale.to(10.0),
-        Scale::Volts => 3.0,
-        Scale::Amps => 0.0,
-    }
-}
-
-#[allow(clippy::too_many_arguments)]
-fn figure_likelihood(
-    model: &Model,
-    scale: Scale,
-    dims: usize,
-    cases: &[Prediction],
-    healthy: &Prediction,
-    y: [f64; 2],
-    latent: &mut [Latent],
-    healthy_latent: &mut Latent,
-    unknown: &mut Unknown,
-) -> (Vec<f64>, f64) {
-    let density = |p: &Prediction, l: &mut Latent| -> f64 {
-        let mut total = 1.0;
-        for (d, &seen) in y.iter().enumerate().take(dims) {
-            let c = p.slope[d];
-            let inst = scale.instrument(p.mean[d]);
-            let var = p.spread[d].powi(2) * 7.0 / 6.0 + inst * inst + c * c * l.var + 1e-8;
-            let residual = seen - p.mean[d] - c * l.mean;
-            let sigma = var.sqrt();
-            total *= student(residual, sigma);
-            if c.abs() > 1e-6 && residual.abs() < 4.0 * sigma {
-                let gain = l.var * c / var;
-                l.mean += gain * residual;
-                l.var -= gain * c * l.var;
+            let noise = figure.by_mistake();
+            let keep = 1.0 - MISPROBE;
+            let before = charges.healthy;
+            let h = figure.density(healthy, &mut charges.healthy);
+            let mut values = Vec::with_capacity(cases.len());
+            for ((p, case), charge) in cases.iter().zip(&model.cases).zip(&mut charges.cases) {
+                let mine = if p == healthy && *charge == before {
+                    *charge = charges.healthy;
+                    h
+                } else {
+                    figure.density(p, charge)
+                };
+                let mixed = if case.intermittent {
+                    SHOWS * mine + (1.0 - SHOWS) * h
+                } else {
+                    mine
+                };
+                values.push(keep * mixed + noise);
             }
+            let any = figure.uniform();
+            let like = unknown.read(model, &values, keep * h + noise, Some(any));
+            (like, 0.5 * any + noise)
         }
-        total
-    };
-    let width = scale.width().powi(dims as i32);
-    let uniform = 1.0 / width;
-    let none = {
-        let at_zero =
-            |v: f64| student(v - scale.to(0.0), scale.instrument(scale.to(0.0)).max(0.01));
-        let at_open = |v: f64| student(v - over(scale), scale.instrument(over(scale)).max(0.02));
-        let one = |v: f64| match scale {
-            Scale::Ohms | Scale::Milliohms => at_open(v),
-            _ => at_zero(v),
-        };
-        y.iter().take(dims).map(|v| one(*v)).product::<f64>()
-    };
-    let noise = MISPROBE / 2.0 * none + MISPROBE / 2.0 * uniform;
-    let keep = 1.0 - MISPROBE;
-    let before = *healthy_latent;
-    let h = density(healthy, healthy_latent);
-    let mut values = Vec::with_capacity(cases.len());
-    for (k, p) in cases.iter().enumerate() {
-        let mine = if p == healthy && latent[k].mean == before.mean && latent[k].var == before.var {
-            latent[k] = *healthy_latent;
-            h
-        } else {
-            density(p, &mut latent[k])
-        };
-        let mixed = if model.cases[k].intermittent {
-            SHOWS * mine + (1.0 - SHOWS) * h
-        } else {
-            mine
-        };
-        values.push(keep * mixed + noise);
     }
-    let like = unknown.read(model, &values, keep * h + noise, Some(uniform));
-    (like, 0.5 * uniform + noise)
 }

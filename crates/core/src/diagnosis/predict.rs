@@ -7,6 +7,7 @@ use crate::catalogue::Catalogue;
 use crate::diagnosis::bins::{Bins, figures};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::kept::Kept;
+use crate::diagnosis::pairs::Pairs;
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
@@ -116,6 +117,8 @@ pub struct Model {
     pub(super) signs: Vec<Seen>,
     /// What is seen on a sound vehicle.
     pub(super) sound: Seen,
+    /// What two faults at once read, as far as it was asked for.
+    pub(super) pairs: Arc<Pairs>,
 }
 
 /// Predictions of one test (or of one point in one state): per case, and healthy.
@@ -426,6 +429,7 @@ impl Model {
             asked,
             signs,
             sound: Arc::clone(&sound),
+            pairs: Arc::default(),
         };
         model.hypothesise(catalogue, &beside, &unheard)?;
         // whole columns stay when cases and weights do, and no case reads otherwise

@@ -2,7 +2,7 @@
 //! and orders come from here; the page only draws.
 
 use crate::catalogue::{Catalogue, fnv};
-use crate::diagnosis::belief::{Answer, Belief, Evidence, Item};
+use crate::diagnosis::belief::{Answer, Belief, Evidence, Item, TakenIn};
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::explain;
 use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
@@ -135,16 +135,20 @@ impl<'a> Weighed<'a> {
                 continue;
             };
             let spec = &model.tests[test];
-            let column = match &spec.kind {
+            let other_state = match &spec.kind {
                 Kind::Probe(_) if !as_asked(spec, &taken.state) => column_in(test, &taken.state),
                 _ => None,
             };
+            let taken_in = other_state.map(|column| TakenIn {
+                state: taken.state.clone(),
+                column,
+            });
             evidence.push(Evidence {
                 entry: taken.entry.to_string(),
                 item: Item::Test {
                     test,
                     answer: answer_of(model, taken, test),
-                    column,
+                    taken_in,
                 },
             });
         }
@@ -728,9 +732,9 @@ impl<'a> Weighed<'a> {
                         .find(|e| e.entry == taken.entry.to_string())
                         .and_then(|e| match &e.item {
                             Item::Test {
-                                column: Some(column),
+                                taken_in: Some(taken),
                                 ..
-                            } => match &**column {
+                            } => match &*taken.column {
                                 Column::Figures {
                                     scale,
                                     healthy,
