@@ -204,6 +204,11 @@ pub struct Element {
     pub plug: Option<String>,
 }
 
+/// The wire that an element is a piece of, by the element's name: `throttle.3` of `throttle.3.run`.
+pub fn wire(id: &str) -> Option<&str> {
+    id.match_indices('.').nth(1).map(|(end, _)| &id[..end])
+}
+
 /// A whole vehicle as nodes and elements.
 #[derive(Debug, Clone, Default)]
 pub struct Netlist {

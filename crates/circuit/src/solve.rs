@@ -249,9 +249,15 @@ impl Circuit {
         let mut a: Vec<[f64; L]> = Vec::new();
         let mut x: Vec<[f64; L]> = Vec::new();
         loop {
-            for (lane, s) in lanes.iter().zip(&mut search) {
-                if s.island.is_empty() {
-                    lane.circuit.islands(&s.linear, extras, &mut s.island);
+            for (k, lane) in lanes.iter().enumerate() {
+                let (before, rest) = search.split_at_mut(k);
+                let s = &mut rest[0];
+                if !s.island.is_empty() {
+                    continue;
+                }
+                match before.last().filter(|other| other.joins_as(s)) {
+                    Some(other) => s.island.clone_from(&other.island),
+                    None => lane.circuit.islands(&s.linear, extras, &mut s.island),
                 }
             }
             linear_solve(lanes[0].circuit, &search, extras, &mut a, &mut x);
@@ -654,6 +660,14 @@ impl Lane<'_> {
         if !s.settled && !joins {
             s.island.clear();
         }
+    }
+}
+
+impl Search {
+    /// Do the same elements conduct, so that the islands are the same?
+    fn joins_as(&self, other: &Self) -> bool {
+        let mut each = self.linear.iter().zip(&other.linear);
+        each.all(|(x, y)| x.joins(*y))
     }
 }
 

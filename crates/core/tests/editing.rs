@@ -34,6 +34,7 @@ fn changes() -> Vec<(&'static str, Change)> {
             },
         ),
         ("gh48", gauge("throttle", 0.12)),
+        ("gh48", gauge("brake-left", 0.13)),
         (
             "gh48",
             Change::Order {
@@ -72,6 +73,7 @@ fn changes() -> Vec<(&'static str, Change)> {
         ),
         ("ssb36", figure("ignition-fuse", 3.0)),
         ("ssb36", gauge("main", 6.0)),
+        ("ssb36", gauge("ignition", 0.2)),
         (
             "rt12",
             Change::Pack {
@@ -82,11 +84,11 @@ fn changes() -> Vec<(&'static str, Change)> {
             },
         ),
         ("db72", figure("converter", 13.8)),
+        ("db72", gauge("ignition", 0.13)),
     ]
 }
 
-/// Largest difference between two models' predictions, in deviations of the instrument; where the prediction is a
-/// rough one, of that as well.
+/// Largest difference between two models' predictions, in deviations of prediction and instrument.
 fn apart(a: &Model, b: &Model) -> (f64, String) {
     let mut worst = (0.0, String::new());
     for ((x, y), test) in a.columns.iter().zip(&b.columns).zip(&a.tests) {
@@ -95,10 +97,9 @@ fn apart(a: &Model, b: &Model) -> (f64, String) {
         else {
             continue;
         };
-        for (((p, q), case), k) in cases.iter().zip(other).zip(&a.cases).zip(0..) {
+        for ((p, q), case) in cases.iter().zip(other).zip(&a.cases) {
             for d in 0..2 {
-                let rough = if k < a.listed { 0.0 } else { p.spread[d] };
-                let sigma = scale.instrument(p.mean[d]).hypot(rough);
+                let sigma = scale.instrument(p.mean[d]).hypot(p.spread[d]);
                 let far = (p.mean[d] - q.mean[d]).abs() / sigma;
                 if far > worst.0 {
                     worst = (far, format!("{} at {}", case.key, test.id));

@@ -3,6 +3,7 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
+use spannung_circuit::netlist::wire;
 use spannung_circuit::{Effect, FaultCase, Part, Profile, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
@@ -54,10 +55,15 @@ fn the_drawing_names_what_the_catalogue_leaves_out_and_nothing_else() {
         keys.windows(2).for_each(|w| assert_ne!(w[0], w[1]));
         // every part that carries current can open, by one name or another, all along its wire
         for (k, e) in m.net.elements.iter().enumerate() {
-            let part = |id: &str| id.splitn(3, '.').take(2).collect::<Vec<_>>().join(".");
-            let opens = m.cases.iter().flat_map(|c| &c.effects).any(|f| {
-                matches!(f, Effect::Open(j) if *j == k || part(&m.net.elements[*j].id) == part(&e.id))
-            });
+            let part = |k: usize| {
+                let id = &m.net.elements[k].id;
+                wire(id).unwrap_or(id)
+            };
+            let opens = m
+                .cases
+                .iter()
+                .flat_map(|c| &c.effects)
+                .any(|f| matches!(f, Effect::Open(j) if *j == k || part(*j) == part(k)));
             let carries = matches!(e.part, Part::Resistor { ohms } if ohms < 1e6);
             assert!(
                 opens || !carries,
@@ -131,12 +137,8 @@ fn places(m: &Model, case: &FaultCase) -> BTreeSet<String> {
         Effect::Bridge(..) => None,
     });
     each.map(|e| {
-        m.net.elements[e]
-            .id
-            .splitn(3, '.')
-            .take(2)
-            .collect::<Vec<_>>()
-            .join(".")
+        let id = &m.net.elements[e].id;
+        wire(id).unwrap_or(id).to_owned()
     })
     .collect()
 }
@@ -225,11 +227,16 @@ fn without_draws_predictions_stay_where_they_are_with_them() {
             .collect();
         let forward = Forward::new(&m.net, &probes);
         let healthy = forward.healthy();
-        let cases: Vec<_> = m.listed().iter().collect();
-        let (exact, rough) = (
-            forward.cases(&cases, &healthy),
-            forward.rough_cases(&cases, &healthy),
-        );
+        let named = |fault: &FaultCase| FaultCase {
+            fault: "unlisted".into(),
+            ..fault.clone()
+        };
+        let unlisted: Vec<FaultCase> = m.listed().iter().map(named).collect();
+        let solve = |cases: &[FaultCase]| {
+            let cases: Vec<&FaultCase> = cases.iter().collect();
+            forward.cases(&cases, &healthy)
+        };
+        let (exact, rough) = (solve(m.listed()), solve(&unlisted));
         let (mut moved, mut apart) = (0, 0);
         for (e, r) in exact.iter().zip(&rough) {
             for (k, (e, r)) in e.1.iter().zip(&r.1).enumerate() {

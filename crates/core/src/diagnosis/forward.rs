@@ -9,6 +9,7 @@
 use crate::catalogue::fnv;
 use crate::diagnosis::predict::{Prediction, Scale};
 use crate::diagnosis::tests::Probe;
+use crate::diagnosis::unlisted::UNLISTED;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::Meter;
 use spannung_circuit::solve::{Draw, Lane, Solution};
@@ -27,6 +28,8 @@ const PACK_STEP: f64 = 0.03;
 const ROUGHLY: f64 = 0.1;
 /// Less than this (V, A, decades of ohms) is nothing, and in proportion to nothing stands nothing.
 const ANYTHING: f64 = 0.3;
+/// Deviations of the instrument up to which what a change moves is added to what a reading was.
+const SHIFTS: f64 = 20.0;
 /// Circuits solved side by side.
 const LANES: usize = 8;
 /// Of the lanes of one case: the draws, then the raised pack, then the values as named.
@@ -123,6 +126,11 @@ fn rank(mut hash: u64, draw: usize) -> usize {
         }
     }
     unreachable!("a permutation of {DRAWS} has {DRAWS} places")
+}
+
+/// Does the catalogue hold it, so that its spread is known?
+fn is_listed(case: &FaultCase) -> bool {
+    case.fault != UNLISTED
 }
 
 fn wider(range: Range, other: Range) -> Range {
@@ -289,70 +297,103 @@ impl<'a> Forward<'a> {
     }
 
     /// Predictions of all probes for each of some cases; `healthy` from [`Self::healthy`]. The circuits come with them.
+    /// What the drawing alone tells of is solved without draws, at a tenth of the time: it spreads as a sound vehicle
+    /// does, and by a share of how far it moves a reading.
     pub fn cases(
         &self,
         cases: &[&FaultCase],
         healthy: &[Prediction],
     ) -> Vec<(Circuit, Vec<Prediction>)> {
-        self.all(cases, healthy, true)
-    }
-
-    /// The same at a tenth of the time, without draws: what is not known well anyway spreads as a sound vehicle does,
-    /// and by a share of how far the fault moves it.
-    pub fn rough_cases(
-        &self,
-        cases: &[&FaultCase],
-        healthy: &[Prediction],
-    ) -> Vec<(Circuit, Vec<Prediction>)> {
-        self.all(cases, healthy, false)
-    }
-
-    fn all(
-        &self,
-        cases: &[&FaultCase],
-        healthy: &[Prediction],
-        drawn: bool,
-    ) -> Vec<(Circuit, Vec<Prediction>)> {
-        let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
         let circuits: Vec<Circuit> = cases.iter().map(|c| self.circuit_of(&c.effects)).collect();
-        let mut readings: Vec<Option<Readings>> = cases.iter().map(|_| None).collect();
-        let all = |wanted: bool| {
-            let fits = |k: &usize| !cases[*k].effects.is_empty() && bridged(cases[*k]) == wanted;
-            (0..cases.len()).filter(fits).collect::<Vec<usize>>()
-        };
-        // a bridge asks for an order of its own
-        for k in all(true) {
-            let [one] = self.case_lanes([&circuits[k]], drawn);
-            readings[k] = Some(one);
-        }
-        for chunk in all(false).chunks(LANES) {
-            let last = chunk.len() - 1;
-            let lanes: [&Circuit; LANES] = from_fn(|l| &circuits[chunk[l.min(last)]]);
-            for (k, one) in chunk.iter().zip(self.case_lanes(lanes, drawn)) {
-                readings[*k] = Some(one);
-            }
-        }
-        let predict = |one: Option<Readings>| -> Vec<Prediction> {
+        let drawn = |k: usize, _| is_listed(cases[k]);
+        let all = self.solve_cases(cases, &circuits, |_| true, drawn);
+        let predict = |(one, case): (Option<Readings>, &&FaultCase)| -> Vec<Prediction> {
             let Some(one) = one else {
                 return healthy.to_vec();
             };
-            let probe = |k: usize| match (one.touched[k], drawn) {
+            let probe = |k: usize| match (one.touched[k], is_listed(case)) {
                 (false, _) => healthy[k],
                 (true, true) => one.prediction(k),
                 (true, false) => one.rough(k, &healthy[k], self.scales[k]),
             };
             (0..self.probes).map(probe).collect()
         };
-        circuits
-            .into_iter()
-            .zip(readings.into_iter().map(predict))
-            .collect()
+        let rows: Vec<_> = all.into_iter().zip(cases).map(predict).collect();
+        circuits.into_iter().zip(rows).collect()
+    }
+
+    /// The same on a vehicle that was changed, given what the cases read before the change: without draws where the
+    /// change moves a reading by little.
+    pub fn cases_again(
+        &self,
+        cases: &[&FaultCase],
+        healthy: &[Prediction],
+        before: &[Vec<Prediction>],
+    ) -> Vec<(Circuit, Vec<Prediction>)> {
+        let circuits: Vec<Circuit> = cases.iter().map(|c| self.circuit_of(&c.effects)).collect();
+        let named = self.solve_cases(cases, &circuits, |_| true, |_, _| false);
+        let far = |k: usize, p: usize| {
+            let (Some(one), scale) = (&named[k], self.scales[p]) else {
+                return false;
+            };
+            let was = &before[k][p];
+            let moved = |d: usize| (one.nominal[p][d] - was.nominal[d]).abs();
+            let apart = |d: usize| moved(d) > SHIFTS * scale.instrument(was.nominal[d]);
+            is_listed(cases[k]) && one.touched[p] && (apart(0) || apart(1))
+        };
+        let any_far = |k: usize| (0..self.probes).any(|p| far(k, p));
+        let drawn = self.solve_cases(cases, &circuits, any_far, far);
+        let predict = |k: usize| -> Vec<Prediction> {
+            let Some(named) = &named[k] else {
+                return healthy.to_vec();
+            };
+            let probe = |p: usize| match &drawn[k] {
+                _ if !named.touched[p] => healthy[p],
+                _ if !is_listed(cases[k]) => named.rough(p, &healthy[p], self.scales[p]),
+                Some(drawn) if far(k, p) => drawn.prediction(p),
+                _ => before[k][p].shifted(named.nominal[p], self.scales[p]),
+            };
+            (0..self.probes).map(probe).collect()
+        };
+        let rows: Vec<_> = (0..cases.len()).map(predict).collect();
+        circuits.into_iter().zip(rows).collect()
+    }
+
+    /// Readings of some cases, side by side where that is possible; none of cases that are not wanted or touch nothing.
+    /// `drawn`: which probes of a case are solved with drawn values.
+    fn solve_cases(
+        &self,
+        cases: &[&FaultCase],
+        circuits: &[Circuit],
+        wanted: impl Fn(usize) -> bool,
+        drawn: impl Fn(usize, usize) -> bool,
+    ) -> Vec<Option<Readings>> {
+        let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
+        let mut readings: Vec<Option<Readings>> = cases.iter().map(|_| None).collect();
+        let own = |k: &usize| !cases[*k].effects.is_empty() && wanted(*k);
+        let (alone, together): (Vec<usize>, Vec<usize>) = (0..cases.len())
+            .filter(own)
+            .partition(|k| bridged(cases[*k]));
+        // a bridge asks for an order of its own
+        for k in alone {
+            let [one] = self.case_lanes([&circuits[k]], |_, p| drawn(k, p));
+            readings[k] = Some(one);
+        }
+        for chunk in together.chunks(LANES) {
+            let last = chunk.len() - 1;
+            let lanes: [&Circuit; LANES] = from_fn(|l| &circuits[chunk[l.min(last)]]);
+            let solved = self.case_lanes(lanes, |l, p| drawn(chunk[l.min(last)], p));
+            for (k, one) in chunk.iter().zip(solved) {
+                readings[*k] = Some(one);
+            }
+        }
+        readings
     }
 
     fn case_lanes<const L: usize>(
         &self,
         circuits: [&Circuit; L],
-        with_draws: bool,
+        with_draws: impl Fn(usize, usize) -> bool,
     ) -> [Readings; L] {
         let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
         let named: [&Draw; L] = from_fn(|l| &named[l]);
@@ -382,14 +423,16 @@ impl<'a> Forward<'a> {
                 if wanted.is_empty() || filler {
                     continue;
                 }
-                if !with_draws {
-                    let probes = wanted.iter().map(|s| moment.slots[*s].probe);
-                    probes.for_each(|p| readings[l].touched[p] = true);
+                let probes = wanted.iter().map(|s| moment.slots[*s].probe);
+                probes.for_each(|p| readings[l].touched[p] = true);
+                let drawn = |s: &usize| with_draws(l, moment.slots[*s].probe);
+                let wanted: Vec<usize> = wanted.iter().copied().filter(drawn).collect();
+                if wanted.is_empty() {
                     continue;
                 }
                 let own = self.net.elements.len();
                 let values = draws[l].get_or_insert_with(|| Draws::of(circuits[l], own));
-                let drawn = self.draw(moment, circuits[l], values, solved[l], wanted);
+                let drawn = self.draw(moment, circuits[l], values, solved[l], &wanted);
                 for (s, drawn) in wanted.iter().zip(&drawn) {
                     readings[l].add(moment.slots[*s].probe, NO_RANGE, drawn, true);
                 }
@@ -420,6 +463,7 @@ impl Readings {
             } else {
                 0.0
             };
+            p.nominal[d] = y;
             p.mean[d] = y;
             p.slope[d] *= in_proportion;
             p.spread[d] = match scale {
@@ -433,7 +477,10 @@ impl Readings {
 
     fn prediction(&self, probe: usize) -> Prediction {
         let (nominal, drawn) = (&self.nominal[probe], &self.drawn[probe]);
-        let mut p = Prediction::default();
+        let mut p = Prediction {
+            nominal: *nominal,
+            ..Prediction::default()
+        };
         for d in 0..2 {
             let draws = drawn[..DRAWS].iter().map(|y| y[d]);
             let mean = draws.clone().sum::<f64>() / DRAWS as f64;

@@ -5,7 +5,7 @@ use crate::diagnosis::signs::{Asked, Seen};
 use crate::diagnosis::tests::{Kind, Test};
 use spannung_circuit::family::Carries;
 use spannung_circuit::fault::Effect;
-use spannung_circuit::netlist::{Element, Part};
+use spannung_circuit::netlist::{Element, Part, wire};
 use spannung_circuit::{FaultCase, Netlist, Profile};
 use std::collections::BTreeMap;
 
@@ -16,19 +16,14 @@ const RAIL: usize = 4;
 pub(super) struct Kept<'a> {
     /// The model before.
     pub old: &'a Model,
-    /// Per case: its place in the old model, when it sits on nothing that changed.
-    pub cases: Vec<Option<usize>>,
-    /// Per probe: its column in the old model, when it reads the same on a sound vehicle.
-    pub probes: Vec<Option<usize>>,
-    /// Columns of the old model whose probes read otherwise now; none when some of them are new.
-    moved: Option<Vec<usize>>,
+    /// Per case: its place in the old model.
+    pub known: Vec<Option<usize>>,
+    /// Per case: does it sit on or beside what changed?
+    pub reached: Vec<bool>,
+    /// Per probe: its column in the old model when it is taken as before, and whether a sound vehicle reads the same.
+    probes: Vec<Option<(usize, bool)>>,
     /// Are the signs asked about the same, and seen the same on a sound vehicle?
     pub signs: bool,
-}
-
-/// The wire that an element is a piece of.
-pub(super) fn wire(id: &str) -> Option<&str> {
-    id.match_indices('.').nth(1).map(|(end, _)| &id[..end])
 }
 
 impl<'a> Kept<'a> {
@@ -94,7 +89,7 @@ impl<'a> Kept<'a> {
             let ends_of = pieces.flat_map(|e| [e.a, e.b]);
             let nodes: Vec<usize> = ends_of.filter(|n| ends[*n] <= RAIL).collect();
             let mut hung = all().filter(|e| on(e, &nodes));
-            beside(node) || hung.any(|e| beside(e.a) || beside(e.b))
+            ends[node] <= RAIL && (beside(node) || hung.any(|e| beside(e.a) || beside(e.b)))
         };
         let still = |case: &FaultCase| {
             case.effects.iter().all(|e| match e {
@@ -111,10 +106,6 @@ impl<'a> Kept<'a> {
                     [*a, *b].into_iter().all(|n| known(n) && !along(n))
                 }
             })
-        };
-        let kept_case = |case: &FaultCase| {
-            let known = places.get(case.key.as_str()).copied();
-            known.filter(|_| still(case))
         };
         let columns: BTreeMap<&str, usize> = old
             .tests
@@ -146,25 +137,65 @@ impl<'a> Kept<'a> {
             taken_alike.then(|| (known, Scale::of(now.mode).same(healthy, before)))
         };
         let probes: Vec<Option<(usize, bool)>> = probes.zip(base).map(known_probe).collect();
-        let same_reading = |p: &Option<(usize, bool)>| p.filter(|p| p.1).map(|p| p.0);
-        let moved = probes.iter().filter(|p| !p.is_some_and(|p| p.1));
         Some(Self {
             old,
-            cases: cases.iter().map(kept_case).collect(),
-            moved: moved.map(|p| p.map(|p| p.0)).collect(),
-            probes: probes.iter().map(same_reading).collect(),
+            known: cases
+                .iter()
+                .map(|c| places.get(c.key.as_str()).copied())
+                .collect(),
+            reached: cases.iter().map(|c| !still(c)).collect(),
+            probes,
             signs: *asked == old.asked && *sound == old.sound && old.profile.judges_like(profile),
         })
     }
 
-    /// Does a case touch a reading that moved?
-    pub fn touches_moved(&self, case: usize) -> bool {
-        self.moved.as_ref().is_none_or(|moved| {
-            moved.iter().any(|k| match &*self.old.columns[*k] {
-                Column::Figures { cases, healthy, .. } => cases[case] != *healthy,
-                Column::Outcomes { .. } => false,
-            })
+    /// Probes that read otherwise on a sound vehicle now, and new ones.
+    pub fn moved(&self) -> Vec<usize> {
+        let moves = |p: &usize| !self.probes[*p].is_some_and(|p| p.1);
+        (0..self.probes.len()).filter(moves).collect()
+    }
+
+    /// Was every probe there before?
+    pub fn comparable(&self) -> bool {
+        self.probes.iter().all(Option::is_some)
+    }
+
+    /// Does an old case touch one of these probes?
+    pub fn touches(&self, old: usize, probes: &[usize]) -> bool {
+        probes.iter().any(|p| match self.column(*p) {
+            Some(Column::Figures { cases, healthy, .. }) => cases[old] != *healthy,
+            _ => true,
         })
+    }
+
+    /// The old column of a probe.
+    fn column(&self, probe: usize) -> Option<&'a Column> {
+        self.probes[probe].map(|(column, _)| &*self.old.columns[column])
+    }
+
+    /// The old column of a probe whose sound reading stays, when every case that the change reaches reads the same.
+    pub fn still(&self, probe: usize, now: impl Fn(usize) -> Prediction) -> Option<usize> {
+        let (at, _) = self.probes[probe].filter(|p| p.1)?;
+        let Column::Figures { scale, cases, .. } = &*self.old.columns[at] else {
+            return None;
+        };
+        let mut reached = cases.iter().enumerate().filter(|(k, _)| self.reached[*k]);
+        reached
+            .all(|(k, then)| scale.same(&now(k), then))
+            .then_some(at)
+    }
+
+    /// What a case read at a probe before; nothing of what was not there.
+    pub fn read(&self, case: usize, probe: usize) -> Prediction {
+        match (self.known[case], self.column(probe)) {
+            (Some(old), Some(Column::Figures { cases, .. })) => cases[old],
+            _ => Prediction::default(),
+        }
+    }
+
+    /// What was seen in a case before.
+    pub fn seen(&self, case: usize) -> Option<Seen> {
+        self.known[case].map(|old| Seen::clone(&self.old.signs[old]))
     }
 
     /// The old column of a procedure that asks and answers alike.

@@ -1,7 +1,7 @@
 //! Evidence → likelihood → suspects → next probe → explanation.
 //!
 //! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
-//! what each test reads under each hypothesis, from circuits solved by [`forward`] and figures cut into outcomes by
+//! what each test reads under each hypothesis, from circuits that [`forward`] solves (or `kept` from before a change) and figures cut into outcomes by
 //! [`bins`]; `unlisted` adds the faults that the drawing shows and the catalogue lacks; [`belief`] turns evidence into
 //! shares: `figure` says how likely what a meter shows is, [`unknown`] speaks for faults that nothing names, `pairs` for two
 //! at once; [`choose`] names the next test; [`plan`] says whether to
@@ -19,6 +19,7 @@ pub mod plan;
 pub mod predict;
 pub mod rows;
 pub mod signs;
+mod solved;
 pub mod tests;
 pub mod unknown;
 mod unlisted;

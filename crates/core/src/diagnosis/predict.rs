@@ -10,6 +10,7 @@ use crate::diagnosis::kept::Kept;
 use crate::diagnosis::pairs::Pairs;
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
+use crate::diagnosis::solved::Vehicle;
 use crate::diagnosis::tests::{Kind, Probe, Test, build};
 use crate::diagnosis::unknown::Near;
 use crate::diagnosis::unlisted::{Known, UNLISTED, unlisted};
@@ -23,12 +24,34 @@ use std::sync::Arc;
 /// Predicted figure: mean and spread on the test's scale, slope with the log of the pack's voltage.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Prediction {
-    /// Mean per dimension (low, high of a sweep).
+    /// With all values as named, per dimension (low, high of a sweep).
+    pub nominal: [f64; 2],
+    /// Mean per dimension.
     pub mean: [f64; 2],
     /// Spread from component tolerances.
     pub spread: [f64; 2],
     /// d(mean)/d(ln pack volts).
     pub slope: [f64; 2],
+}
+
+impl Prediction {
+    /// What a change of the vehicle that moves the nominal value leaves of it: the rest moves along, in proportion on a
+    /// scale with a zero.
+    pub(super) fn shifted(mut self, nominal: [f64; 2], scale: Scale) -> Self {
+        for (d, now) in nominal.into_iter().enumerate() {
+            let was = self.nominal[d];
+            let proportion = match scale {
+                Scale::Ohms => 1.0,
+                _ if was.abs() < 1e-6 => 1.0,
+                _ => (now / was).abs().min(2.0),
+            };
+            self.mean[d] = now + (self.mean[d] - was) * proportion;
+            self.spread[d] *= proportion;
+            self.slope[d] *= proportion;
+        }
+        self.nominal = nominal;
+        self
+    }
 }
 
 /// A hypothesis.
@@ -144,16 +167,6 @@ pub enum Column {
         /// Healthy.
         healthy: Vec<f64>,
     },
-}
-
-impl Column {
-    /// What a case reads; none for looks.
-    fn figure(&self, case: usize) -> Option<Prediction> {
-        match self {
-            Self::Figures { cases, .. } => Some(cases[case]),
-            Self::Outcomes { .. } => None,
-        }
-    }
 }
 
 /// How a figure is compared.
@@ -324,92 +337,21 @@ impl Model {
                     && old.profile.halls_60 == profile.halls_60
             })
             .and_then(|old| Kept::of(old, profile, &net, &cases, &tests, &base, &asked, &sound));
-        // cases of which nothing is known are solved for every probe; of the others those that touch a probe whose
-        // reading moved are solved for these
-        let moved: Vec<usize> = (0..probes.len())
-            .filter(|k| kept.as_ref().is_some_and(|kept| kept.probes[*k].is_none()))
-            .collect();
-        let some: Vec<(Probe, VehicleState)> = moved.iter().map(|k| probes[*k].clone()).collect();
-        let forward_moved = Forward::new(&net, &some);
-        let base_moved: Vec<Prediction> = moved.iter().map(|k| base[*k]).collect();
-        let look = |circuit: &Circuit, k: usize| {
-            asked.look(
-                catalogue,
-                &Scene::of(profile, &net, circuit, Some(&cases[k])),
-            )
+        let vehicle = Vehicle {
+            catalogue,
+            profile,
+            net: &net,
+            cases: &cases,
+            probes: &probes,
+            forward: &forward,
+            sound: &base,
+            asked: &asked,
         };
-        let kept_case = |k: usize| kept.as_ref().and_then(|kept| Some((kept, kept.cases[k]?)));
-        let with_moved = |kept: &Kept<'_>, old: usize, fresh: &[Prediction]| -> Vec<Prediction> {
-            let mut fresh = fresh.iter();
-            let each = kept.probes.iter().zip(&base).map(|(known, healthy)| {
-                let known = known.and_then(|column| kept.old.columns[column].figure(old));
-                known.or_else(|| fresh.next().copied()).unwrap_or(*healthy)
-            });
-            each.collect()
-        };
-        // cases are independent of each other: every core takes its share, the order stays
-        let share = |places: &[usize]| -> Vec<(usize, Predicted)> {
-            let mut out = Vec::with_capacity(places.len());
-            let (mut anew, mut partly) = (Vec::new(), Vec::new());
-            for &k in places {
-                match kept_case(k) {
-                    None => anew.push(k),
-                    Some((kept, old)) if !kept.signs || kept.touches_moved(old) => partly.push(k),
-                    Some((kept, old)) => {
-                        let seen = Arc::clone(&kept.old.signs[old]);
-                        out.push((k, (with_moved(kept, old, &base_moved), seen)));
-                    }
-                }
-            }
-            let solve = |forward: &Forward<'_>, mine: &[usize], base: &[Prediction]| {
-                let (known, more): (Vec<usize>, Vec<usize>) =
-                    mine.iter().partition(|k| **k < listed);
-                let of = |places: &[usize]| -> Vec<&FaultCase> {
-                    places.iter().map(|k| &cases[*k]).collect()
-                };
-                let exact = forward.cases(&of(&known), base);
-                let rough = forward.rough_cases(&of(&more), base);
-                let solved = exact.into_iter().chain(rough);
-                known
-                    .into_iter()
-                    .chain(more)
-                    .zip(solved)
-                    .collect::<Vec<_>>()
-            };
-            for (k, (circuit, row)) in solve(&forward, &anew, &base) {
-                out.push((k, (row, look(&circuit, k))));
-            }
-            for (k, (circuit, row)) in solve(&forward_moved, &partly, &base_moved) {
-                if let Some((kept, old)) = kept_case(k) {
-                    let seen = if kept.signs {
-                        Arc::clone(&kept.old.signs[old])
-                    } else {
-                        look(&circuit, k)
-                    };
-                    out.push((k, (with_moved(kept, old, &row), seen)));
-                }
-            }
-            out
-        };
-        let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        // dealt out in turn: the cases beside a changed wire stand together
-        let hand = |core: usize| (core..cases.len()).step_by(cores).collect::<Vec<usize>>();
-        let hands: Vec<Vec<usize>> = (0..cores).map(hand).collect();
-        let mut found: Vec<(usize, Predicted)> = std::thread::scope(|scope| {
-            let workers: Vec<_> = hands.iter().map(|h| scope.spawn(|| share(h))).collect();
-            let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
-                w.join()
-                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-            };
-            workers.into_iter().flat_map(join).collect()
-        });
-        found.sort_by_key(|f| f.0);
-        let (rows, signs): (Vec<Vec<Prediction>>, Vec<Seen>) =
-            found.into_iter().map(|f| f.1).unzip();
+        let solved = vehicle.solve(kept.as_ref());
         let mut model = Self {
             profile: profile.clone(),
             net: net.clone(),
-            cases,
+            cases: cases.clone(),
             listed,
             hypotheses: Vec::new(),
             classes: Vec::new(),
@@ -426,8 +368,8 @@ impl Model {
                 .map(|r| (r.id.clone(), r.rate))
                 .collect(),
             disagreements: Vec::new(),
-            asked,
-            signs,
+            asked: asked.clone(),
+            signs: solved.signs.clone(),
             sound: Arc::clone(&sound),
             pairs: Arc::default(),
         };
@@ -436,14 +378,6 @@ impl Model {
         let same = kept
             .as_ref()
             .filter(|kept| kept.old.hypotheses == model.hypotheses);
-        let reads_the_same = |kept: &Kept<'_>, place: usize, old: usize| {
-            let Column::Figures { scale, cases, .. } = &*kept.old.columns[old] else {
-                return false;
-            };
-            let each = cases.iter().enumerate();
-            each.filter(|(k, _)| kept.cases[*k].is_none())
-                .all(|(k, then)| scale.same(&rows[k][place], then))
-        };
         let mut k = 0;
         let mut columns = Vec::with_capacity(model.tests.len());
         for (t, test) in model.tests.iter().enumerate() {
@@ -451,11 +385,11 @@ impl Model {
                 Kind::Probe(probe) => {
                     let place = k;
                     k += 1;
-                    let old = same.and_then(|kept| Some((kept, kept.probes[place]?)));
-                    match old.filter(|(kept, old)| reads_the_same(kept, place, *old)) {
+                    let still = |kept: &&Kept<'_>| kept.still(place, |k| solved.read(k, place));
+                    match same.and_then(|kept| Some((kept, still(&kept)?))) {
                         Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
                         None => {
-                            let column = rows.iter().map(|r| r[place]).collect();
+                            let column = solved.column(place);
                             Arc::new(figures(probe, column, base[place], &model.cases, listed))
                         }
                     }
@@ -498,11 +432,20 @@ impl Model {
                 model.rows.push(rows);
             }
         }
-        let scene = Scene::of(profile, &net, &forward.circuit, None);
-        model.symptomise(catalogue, &|sign| {
-            let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
-            !computed || scene.has(sign)
-        });
+        match same.filter(|kept| kept.signs && kept.old.signs == model.signs) {
+            Some(kept) => {
+                model.symptoms.clone_from(&kept.old.symptoms);
+                model.symptom_base.clone_from(&kept.old.symptom_base);
+                model.disagreements.clone_from(&kept.old.disagreements);
+            }
+            None => {
+                let scene = Scene::of(profile, &net, &forward.circuit, None);
+                model.symptomise(catalogue, &|sign| {
+                    let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
+                    !computed || scene.has(sign)
+                });
+            }
+        }
         Ok(model)
     }
 
@@ -689,11 +632,8 @@ impl Model {
         let forward = Forward::new(&self.net, &[(probe.clone(), state.clone())]);
         let base = forward.healthy();
         let all: Vec<&FaultCase> = self.cases.iter().collect();
-        let (known, more) = all.split_at(self.listed);
-        let exact = forward.cases(known, &base);
-        let rough = forward.rough_cases(more, &base);
-        let predicted = exact.into_iter().chain(rough);
-        let cases = predicted.map(|(_, row)| row[0]).collect();
+        let predicted = forward.cases(&all, &base);
+        let cases = predicted.into_iter().map(|(_, row)| row[0]).collect();
         Some(figures(probe, cases, base[0], &self.cases, self.listed))
     }
 
@@ -740,6 +680,3 @@ fn none_of<'a>(chances: impl Iterator<Item = &'a f64>) -> Option<f64> {
     let none = chances.fold(None, |n: Option<f64>, p| Some(n.unwrap_or(1.0) * (1.0 - p)));
     none.map(|n| 1.0 - n)
 }
-
-/// Predictions of the probes in one case, and what is seen in it.
-type Predicted = (Vec<Prediction>, Seen);

@@ -1,0 +1,193 @@
+//! What every fault case reads and shows: solved, or taken over from the model before a change.
+
+use crate::catalogue::Catalogue;
+use crate::diagnosis::forward::Forward;
+use crate::diagnosis::kept::Kept;
+use crate::diagnosis::predict::{Prediction, Scale};
+use crate::diagnosis::signs::{Asked, Seen};
+use crate::diagnosis::tests::Probe;
+use spannung_circuit::behaviour::Scene;
+use spannung_circuit::{Circuit, FaultCase, Netlist, Profile, VehicleState};
+
+/// A vehicle of which every case is to be solved.
+pub(super) struct Vehicle<'a> {
+    pub catalogue: &'a Catalogue,
+    pub profile: &'a Profile,
+    pub net: &'a Netlist,
+    pub cases: &'a [FaultCase],
+    pub probes: &'a [(Probe, VehicleState)],
+    pub forward: &'a Forward<'a>,
+    /// Predictions of the probes on a sound vehicle.
+    pub sound: &'a [Prediction],
+    pub asked: &'a Asked,
+}
+
+/// What one case reads.
+enum Row {
+    /// All probes.
+    All(Vec<Prediction>),
+    /// Those that the change moves; the others as before.
+    Moved(Vec<Prediction>),
+    /// As before, and what the change moves as a sound vehicle does.
+    Still,
+}
+
+/// What all cases read and show.
+pub(super) struct Solved<'a> {
+    vehicle: &'a Vehicle<'a>,
+    kept: Option<&'a Kept<'a>>,
+    /// Per probe: its place among those that the change moves.
+    moved: Vec<Option<usize>>,
+    rows: Vec<Row>,
+    /// Signs, by case.
+    pub signs: Vec<Seen>,
+}
+
+impl Solved<'_> {
+    /// What a case reads at a probe.
+    pub fn read(&self, case: usize, probe: usize) -> Prediction {
+        let before = || {
+            self.kept
+                .map_or_else(Prediction::default, |k| k.read(case, probe))
+        };
+        match (&self.rows[case], self.moved[probe]) {
+            (Row::All(row), _) => row[probe],
+            (Row::Moved(row), Some(place)) => row[place],
+            (Row::Still, Some(_)) => self.vehicle.sound[probe],
+            (Row::Moved(_) | Row::Still, None) => before(),
+        }
+    }
+
+    /// What all cases read at a probe.
+    pub fn column(&self, probe: usize) -> Vec<Prediction> {
+        (0..self.rows.len()).map(|k| self.read(k, probe)).collect()
+    }
+}
+
+/// Cases that are solved in the same way, by place.
+#[derive(Default)]
+struct Ways {
+    /// Nothing is known of them.
+    anew: Vec<usize>,
+    /// They sit on or beside what changed.
+    beside: Vec<usize>,
+    /// They touch a reading that the change moves.
+    moved: Vec<usize>,
+    /// The change does not reach them.
+    still: Vec<usize>,
+}
+
+impl<'a> Vehicle<'a> {
+    /// All cases; every core takes its share.
+    pub fn solve(&'a self, kept: Option<&'a Kept<'a>>) -> Solved<'a> {
+        let moved = kept.map_or_else(Vec::new, Kept::moved);
+        let some: Vec<(Probe, VehicleState)> =
+            moved.iter().map(|p| self.probes[*p].clone()).collect();
+        let forward_moved = Forward::new(self.net, &some);
+        let cores = std::thread::available_parallelism().map_or(1, usize::from);
+        // dealt out in turn: the cases beside a changed wire stand together
+        let hand = |core: usize| {
+            (core..self.cases.len())
+                .step_by(cores)
+                .collect::<Vec<usize>>()
+        };
+        let hands: Vec<Vec<usize>> = (0..cores).map(hand).collect();
+        let share = |places: &[usize]| match kept {
+            Some(kept) => self.again(places, kept, &moved, &forward_moved),
+            None => self.anew(places),
+        };
+        let mut found: Vec<(usize, Row, Seen)> = std::thread::scope(|scope| {
+            let workers: Vec<_> = hands.iter().map(|h| scope.spawn(|| share(h))).collect();
+            let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
+                w.join()
+                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
+            };
+            workers.into_iter().flat_map(join).collect()
+        });
+        found.sort_by_key(|f| f.0);
+        let (rows, signs) = found.into_iter().map(|f| (f.1, f.2)).unzip();
+        let place = |p: usize| moved.iter().position(|m| *m == p);
+        Solved {
+            vehicle: self,
+            kept,
+            moved: (0..self.probes.len()).map(place).collect(),
+            rows,
+            signs,
+        }
+    }
+
+    fn cases(&self, places: &[usize]) -> Vec<&FaultCase> {
+        places.iter().map(|k| &self.cases[*k]).collect()
+    }
+
+    fn look(&self, circuit: &Circuit, k: usize) -> Seen {
+        let scene = Scene::of(self.profile, self.net, circuit, Some(&self.cases[k]));
+        self.asked.look(self.catalogue, &scene)
+    }
+
+    fn anew(&self, places: &[usize]) -> Vec<(usize, Row, Seen)> {
+        let solved = self.forward.cases(&self.cases(places), self.sound);
+        let each = places.iter().zip(solved);
+        each.map(|(k, (circuit, row))| (*k, Row::All(row), self.look(&circuit, *k)))
+            .collect()
+    }
+
+    /// What the change does not reach is taken over, and of the rest what it does not move far. A reading that the
+    /// change does not move on a sound vehicle is taken not to move under a fault that sits elsewhere either.
+    fn again(
+        &self,
+        places: &[usize],
+        kept: &Kept<'_>,
+        moved: &[usize],
+        forward_moved: &Forward<'_>,
+    ) -> Vec<(usize, Row, Seen)> {
+        let mut ways = Ways::default();
+        for &k in places {
+            let way = match (kept.known[k], kept.reached[k]) {
+                (Some(old), false) if kept.signs && !kept.touches(old, moved) => &mut ways.still,
+                (Some(_), false) => &mut ways.moved,
+                (Some(_), true) if kept.comparable() => &mut ways.beside,
+                _ => &mut ways.anew,
+            };
+            way.push(k);
+        }
+        let before = |places: &[usize], probes: &[usize]| -> Vec<Vec<Prediction>> {
+            let read = |k: &usize| probes.iter().map(|p| kept.read(*k, *p)).collect();
+            places.iter().map(read).collect()
+        };
+        let mut out = self.anew(&ways.anew);
+
+        let all: Vec<usize> = (0..self.probes.len()).collect();
+        let was = before(&ways.beside, &all);
+        let cases = self.cases(&ways.beside);
+        let solved = self.forward.cases_again(&cases, self.sound, &was);
+        for ((&k, (circuit, row)), was) in ways.beside.iter().zip(solved).zip(&was) {
+            // no point reads otherwise: nothing is seen otherwise
+            let mut each = self.probes.iter().zip(was).zip(&row);
+            let same = each.all(|((p, was), now)| Scale::of(p.0.mode).same(was, now));
+            let seen = kept.seen(k).filter(|_| kept.signs && same);
+            let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
+            out.push((k, Row::All(row), seen));
+        }
+
+        let sound: Vec<Prediction> = moved.iter().map(|p| self.sound[*p]).collect();
+        let cases = self.cases(&ways.moved);
+        let solved = if kept.comparable() {
+            forward_moved.cases_again(&cases, &sound, &before(&ways.moved, moved))
+        } else {
+            forward_moved.cases(&cases, &sound)
+        };
+        for (&k, (circuit, row)) in ways.moved.iter().zip(solved) {
+            let seen = kept.seen(k).filter(|_| kept.signs);
+            let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
+            out.push((k, Row::Moved(row), seen));
+        }
+
+        for k in ways.still {
+            let seen = kept.seen(k);
+            let seen = seen.unwrap_or_else(|| Seen::clone(&kept.old.sound));
+            out.push((k, Row::Still, seen));
+        }
+        out
+    }
+}
