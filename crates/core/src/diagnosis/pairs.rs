@@ -30,12 +30,13 @@ const STILL: f64 = 0.1;
 const SOLVED: usize = 256;
 const NEAR: f64 = 6.0;
 
-/// Two fault cases and where they are read together: test and state.
-type Together = (usize, VehicleState, [usize; 2]);
+/// What pairs of cases read together.
+type Together = HashMap<[usize; 2], Prediction>;
 
-/// What pairs of cases read together, as far as it was asked for. Solving a pair again gives the same bytes.
+/// What pairs of cases read together at a test in a state, as far as it was asked for. Solving a pair again gives the
+/// same bytes.
 #[derive(Debug, Default)]
-pub struct Pairs(Mutex<HashMap<Together, Prediction>>);
+pub struct Pairs(Mutex<HashMap<(usize, VehicleState), Together>>);
 
 impl Pairs {
     /// Predictions of some pairs at a probe in a state; none for looks.
@@ -49,9 +50,9 @@ impl Pairs {
         let Kind::Probe(probe) = &model.tests[test].kind else {
             return None;
         };
-        let key = |pair: &[usize; 2]| (test, state.clone(), *pair);
         let mut known = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        let new = pairs.iter().filter(|p| !known.contains_key(&key(p)));
+        let known = known.entry((test, state.clone())).or_default();
+        let new = pairs.iter().filter(|p| !known.contains_key(*p));
         let new: Vec<[usize; 2]> = new.copied().collect();
         if !new.is_empty() {
             let forward = Forward::new(&model.net, &[(probe.clone(), state.clone())]);
@@ -65,9 +66,9 @@ impl Pairs {
             let cases: Vec<FaultCase> = new.iter().map(both).collect();
             let solved = forward.cases(&cases.iter().collect::<Vec<_>>(), &forward.healthy());
             let each = new.iter().zip(solved);
-            known.extend(each.map(|(pair, (_, row))| (key(pair), row[0])));
+            known.extend(each.map(|(pair, (_, row))| (*pair, row[0])));
         }
-        Some(pairs.iter().map(|p| known[&key(p)]).collect())
+        Some(pairs.iter().map(|p| known[p]).collect())
     }
 }
 

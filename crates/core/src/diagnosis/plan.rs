@@ -7,6 +7,8 @@
 //! minutes plus the ECR expected after it stay below the ECR now. A test that says nothing leaves the ECR as it is, so
 //! its minutes are never worth it.
 
+use crate::catalogue::fnv;
+use crate::cores::share_out;
 use crate::desks::money::{Bands, usual_bands};
 use crate::diagnosis::belief::{BY_HAND, Belief, Evidence, Item};
 use crate::diagnosis::choose::{self, Candidate, Situation};
@@ -417,7 +419,7 @@ pub struct Forecast {
 
 /// Jobs played to their end for a forecast.
 const PLAYED: usize = 48;
-/// Tests a played job chooses from.
+/// How many tests a played job chooses from.
 const PLAYED_TESTS: usize = 16;
 /// Steps after which a played job is broken off.
 const PLAYED_STEPS: usize = 24;
@@ -457,15 +459,18 @@ pub fn forecast(
     prices: &Prices,
     seed: u64,
 ) -> Forecast {
-    let mut dice = Dice(seed | 1);
-    let mut minutes = Vec::with_capacity(PLAYED);
-    let mut cents = Vec::with_capacity(PLAYED);
-    for _ in 0..PLAYED {
+    let pool = pool_of(model, belief, situation);
+    let one = |k: &usize| {
+        let name = seed.to_le_bytes().into_iter().chain(k.to_le_bytes());
+        let mut dice = Dice(fnv(name) | 1);
         let truth = dice.pick(belief.shares.iter().copied(), 1.0);
-        let (labour, parts) = play(model, belief, situation, prices, truth, &mut dice);
-        minutes.push(labour);
-        cents.push(((labour + parts) * prices.minute_cents).round() as i64);
-    }
+        let start = (belief.clone(), situation.clone(), pool.clone());
+        (*k, play(model, start, prices, truth, &mut dice))
+    };
+    let played = share_out(PLAYED, |jobs| jobs.iter().map(one).collect());
+    let mut minutes: Vec<f64> = played.iter().map(|(labour, _)| *labour).collect();
+    let price = |(labour, parts): &(f64, f64)| ((labour + parts) * prices.minute_cents).round();
+    let mut cents: Vec<i64> = played.iter().map(|p| price(p) as i64).collect();
     minutes.sort_by(f64::total_cmp);
     cents.sort_unstable();
     let at = |q: f64| ((PLAYED - 1) as f64 * q).round() as usize;
@@ -475,32 +480,26 @@ pub fn forecast(
     }
 }
 
-/// One job from here to its end: minutes of labour, and parts as minutes.
+/// Tests that a played job chooses from.
+fn pool_of(model: &Model, belief: &Belief, situation: &Situation) -> Vec<usize> {
+    let ranked = choose::rank(model, belief, situation);
+    ranked.iter().take(PLAYED_TESTS).map(|c| c.test).collect()
+}
+
+/// One job from its start to its end: minutes of labour, and parts as minutes.
 fn play(
     model: &Model,
-    belief: &Belief,
-    situation: &Situation,
+    (mut belief, mut situation, mut pool): (Belief, Situation, Vec<usize>),
     prices: &Prices,
     truth: usize,
     dice: &mut Dice,
 ) -> (f64, f64) {
-    let mut belief = belief.clone();
-    let mut situation = situation.clone();
     let (mut labour, mut parts) = (0.0, 0.0);
     let mut tried: BTreeSet<usize> = BTreeSet::new();
     let truly = &model.hypotheses[truth];
-    let mut pool: Vec<usize> = choose::rank(model, &belief, &situation)
-        .iter()
-        .take(PLAYED_TESTS)
-        .map(|c| c.test)
-        .collect();
     for step in 0..PLAYED_STEPS {
         if step > 0 && step % 4 == 0 {
-            pool = choose::rank(model, &belief, &situation)
-                .iter()
-                .take(PLAYED_TESTS)
-                .map(|c| c.test)
-                .collect();
+            pool = pool_of(model, &belief, &situation);
         }
         let ranked = choose::rank_of(model, &belief, &situation, &pool);
         match plan(model, &belief, &[], &situation, prices, &ranked).action {

@@ -1,6 +1,7 @@
 //! What every fault case reads and shows: solved, or taken over from the model before a change.
 
 use crate::catalogue::Catalogue;
+use crate::cores::share_out;
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::predict::{Prediction, Scale};
@@ -84,28 +85,12 @@ impl<'a> Vehicle<'a> {
         let some: Vec<(Probe, VehicleState)> =
             moved.iter().map(|p| self.probes[*p].clone()).collect();
         let forward_moved = Forward::new(self.net, &some);
-        let cores = std::thread::available_parallelism().map_or(1, usize::from);
-        // dealt out in turn: the cases beside a changed wire stand together
-        let hand = |core: usize| {
-            (core..self.cases.len())
-                .step_by(cores)
-                .collect::<Vec<usize>>()
-        };
-        let hands: Vec<Vec<usize>> = (0..cores).map(hand).collect();
         let share = |places: &[usize]| match kept {
             Some(kept) => self.again(places, kept, &moved, &forward_moved),
             None => self.anew(places),
         };
-        let mut found: Vec<(usize, Row, Seen)> = std::thread::scope(|scope| {
-            let workers: Vec<_> = hands.iter().map(|h| scope.spawn(|| share(h))).collect();
-            let join = |w: std::thread::ScopedJoinHandle<'_, _>| {
-                w.join()
-                    .unwrap_or_else(|panic| std::panic::resume_unwind(panic))
-            };
-            workers.into_iter().flat_map(join).collect()
-        });
-        found.sort_by_key(|f| f.0);
-        let (rows, signs) = found.into_iter().map(|f| (f.1, f.2)).unzip();
+        // dealt out in turn: the cases beside a changed wire stand together
+        let (rows, signs) = share_out(self.cases.len(), share).into_iter().unzip();
         let place = |p: usize| moved.iter().position(|m| *m == p);
         Solved {
             vehicle: self,
@@ -125,10 +110,10 @@ impl<'a> Vehicle<'a> {
         self.asked.look(self.catalogue, &scene)
     }
 
-    fn anew(&self, places: &[usize]) -> Vec<(usize, Row, Seen)> {
+    fn anew(&self, places: &[usize]) -> Vec<(usize, (Row, Seen))> {
         let solved = self.forward.cases(&self.cases(places), self.sound);
         let each = places.iter().zip(solved);
-        each.map(|(k, (circuit, row))| (*k, Row::All(row), self.look(&circuit, *k)))
+        each.map(|(k, (circuit, row))| (*k, (Row::All(row), self.look(&circuit, *k))))
             .collect()
     }
 
@@ -140,7 +125,7 @@ impl<'a> Vehicle<'a> {
         kept: &Kept<'_>,
         moved: &[usize],
         forward_moved: &Forward<'_>,
-    ) -> Vec<(usize, Row, Seen)> {
+    ) -> Vec<(usize, (Row, Seen))> {
         let mut ways = Ways::default();
         for &k in places {
             let way = match (kept.known[k], kept.reached[k]) {
@@ -167,7 +152,7 @@ impl<'a> Vehicle<'a> {
             let same = each.all(|((p, was), now)| Scale::of(p.0.mode).same(was, now));
             let seen = kept.seen(k).filter(|_| kept.signs && same);
             let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
-            out.push((k, Row::All(row), seen));
+            out.push((k, (Row::All(row), seen)));
         }
 
         let sound: Vec<Prediction> = moved.iter().map(|p| self.sound[*p]).collect();
@@ -180,13 +165,13 @@ impl<'a> Vehicle<'a> {
         for (&k, (circuit, row)) in ways.moved.iter().zip(solved) {
             let seen = kept.seen(k).filter(|_| kept.signs);
             let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
-            out.push((k, Row::Moved(row), seen));
+            out.push((k, (Row::Moved(row), seen)));
         }
 
         for k in ways.still {
             let seen = kept.seen(k);
             let seen = seen.unwrap_or_else(|| Seen::clone(&kept.old.sound));
-            out.push((k, Row::Still, seen));
+            out.push((k, (Row::Still, seen)));
         }
         out
     }
