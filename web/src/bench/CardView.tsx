@@ -7,7 +7,7 @@ import type { useAppend } from "../api/hooks";
 import { parse } from "../reading/parse";
 import { v } from "../theme/tokens";
 import { Choice } from "../ui/Choice";
-import { minutes } from "../ui/format";
+import { minutes, whole } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, KeyedCard, Lock, Tick } from "../ui/parts";
 import { Face } from "./Face";
@@ -656,7 +656,7 @@ export const CardView = ({
                     }}
                     sx={{ minHeight: 44, fontSize: 15, fontWeight: 550, px: 1.2 }}
                   >
-                    {o.name}, {minutes(o.minutes)} min
+                    {whole(`${o.name}, ${minutes(o.minutes)} min`)}
                   </Button>
                 ))}
               </Box>

@@ -237,7 +237,15 @@ const Ask = ({
       </Box>
       <Box sx={{ fontSize: 16.5, maxWidth: 680 }}>{c.how}</Box>
       {c.figure && (
-        <Box sx={{ display: "flex", alignItems: "center", gap: 2 }}>
+        // Enter says it is well; the figure itself decides whether that is so
+        <Box
+          component="form"
+          onSubmit={(e: React.FormEvent) => {
+            e.preventDefault();
+            if (!busy && c.answers[0]) pick(c.answers[0].id);
+          }}
+          sx={{ display: "flex", alignItems: "center", gap: 2 }}
+        >
           <TextField
             label="Reads, volts"
             name="floor"

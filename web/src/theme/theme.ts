@@ -74,11 +74,13 @@ export const theme = createTheme({
           background: v("sheet"),
           color: v("ink"),
           "& .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 1.5 },
-          "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 2.2 },
+          "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: v("ink"), borderWidth: 3 },
         },
         input: {
           padding: "11px 12px",
           fontSize: 17,
+          // the frame around it shows the focus; a ring would cut its label
+          "&:focus-visible": { outline: "none !important" },
           "&.Mui-disabled": { WebkitTextFillColor: v("ink3") },
         },
       },

@@ -81,6 +81,8 @@ const PLUS = 194;
 const MINUS = 214;
 const PHASE_Y = [178, 200, 222];
 const CTRL = { y: 152, h: 96 };
+/** Longest line from a tag to what it speaks of. */
+const LEADER = 140;
 
 /** Width of a text at a size: the face is close to half an em on average; a little more to be safe. */
 export const textWidth = (text: string, size: number): number => text.length * size * 0.56;
@@ -245,7 +247,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
   const anchors = new Map<string, [number, number]>();
   // places a tag may stand first, before the usual ones around its anchor
   const first = new Map<string, [number, number][]>();
-  const within = new Map<string, Rect & { id: string }>();
+  const within = new Map<string, PlacedBox>();
 
   // ---- inner boxes of controller and motor
   const middle = map.boxes.filter((b) => b.name != null);
@@ -625,8 +627,8 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
     ...(frame ? [frame] : []),
     ...labels.map((l) => ({ x: l.x, y: l.y - 12, w: textWidth(l.text, 14), h: 15 })),
     { x: mx - 30, y: 214, w: 60, h: 24 },
-    // the two buttons and the bar of the strands at the left
-    { x: 8, y: 0, w: 204, h: 104 },
+    // the bar of the strands at the left, under the two buttons where the page is wide
+    W < 900 ? { x: 8, y: 56, w: 150, h: 48 } : { x: 8, y: 0, w: 204, h: 104 },
   ];
   for (const t of map.tags) {
     const at = anchors.get(t.place);
@@ -667,11 +669,31 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
     const place = (w: number): Rect | undefined => {
       // inside its own box, at the right end, when the box leaves room for its name
       const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
-      if (own && home.w - w > 76 && !taken(own)) return own;
+      if (own && home.w - w > 26 + textWidth(home.title, 15) && !taken(own)) return own;
       return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
     };
+    const clear = (from: [number, number], to: [number, number]): boolean => {
+      const on = (k: number): Rect => ({
+        x: from[0] + (to[0] - from[0]) * k,
+        y: from[1] + (to[1] - from[1]) * k,
+        w: 0,
+        h: 0,
+      });
+      const steps = Array.from({ length: 24 }, (_, k) => on((k + 1) / 24));
+      return ![...flags, ...tags].some((r) => steps.some((p) => meets(p, r)));
+    };
+    // where all is full, the nearest gap for the number alone, with a line to what it speaks of
+    const gap = (): Rect | undefined => {
+      for (let far = 20; far <= LEADER; far += 6)
+        for (let turn = 0; turn < 24; turn++) {
+          const angle = (turn * Math.PI) / 12;
+          const r = { x: ax + far * Math.cos(angle) - 14, y: ay + far * Math.sin(angle) - 14, w: 28, h: 28 };
+          if (fits(r) && clear([ax, ay], [ax + far * Math.cos(angle), ay + far * Math.sin(angle)])) return r;
+        }
+      return undefined;
+    };
     const pill = place(80);
-    const disc = pill ? undefined : place(28);
+    const disc = pill ? undefined : (place(28) ?? gap());
     const rect = pill ?? disc;
     if (!rect) continue;
     const nearX = Math.max(rect.x, Math.min(ax, rect.x + rect.w));
@@ -691,7 +713,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
           ? home.id
           : undefined,
       leader:
-        far > 6 && far < 84 && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
+        far > 6 && far < LEADER && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
           ? [ax, ay, nearX, nearY]
           : undefined,
     });

@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import { v } from "../theme/tokens";
+import { whole } from "./format";
 import { Key } from "./parts";
 
 /** An answer: equal outlined buttons, its number key, its consequence beneath before the press. */
@@ -48,7 +49,7 @@ export const Choice = ({
           component="span"
           sx={{ display: "block", fontSize: 14.5, color: v("ink2"), lineHeight: 1.25, mt: 0.2 }}
         >
-          {effect}
+          {whole(effect)}
         </Box>
       )}
     </span>

@@ -62,6 +62,10 @@ export const span = (minutes: number): string => {
 export const minutes = (m: number): string =>
   m < 10 ? m.toFixed(1).replace(/\.0$/, "") : String(Math.round(m));
 
+/** Text whose figures do not part from their units at the end of a line. */
+export const whole = (text: string): string =>
+  text.replace(/(\d) (%|min|V|A|Ω|kΩ|MΩ|mΩ)(?![\w])/g, "$1\u00a0$2");
+
 const SIGNS: Record<string, string> = { EUR: "€", GBP: "£", USD: "$" };
 /** Sign of a currency, or its letters with a gap. */
 export const sign = (code: string = habits.currency): string => SIGNS[code] ?? `${code}\u00a0`;

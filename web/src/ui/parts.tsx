@@ -68,6 +68,7 @@ export const ErrorLine = ({ children, id }: { children: ReactNode; id?: string }
       borderLeft: `3px solid ${v("copperFill")}`,
       pl: 1,
       py: 0.5,
+      my: 0.8,
       fontSize: 16,
       fontWeight: 550,
     }}
@@ -122,7 +123,8 @@ const CutOutline = () => (
 
 /** A figure with its unit: a small gap that never breaks, the unit at half size. */
 export const Reading = ({ text, size = 20 }: { text: string; size?: number }) => {
-  const cut = /^[\d\u2212]/.test(text) ? text.lastIndexOf(" ") : -1;
+  // “1 or more” has no unit
+  const cut = /^[\d\u2212][^a-z]*(to [^a-z]*)?\S+$/i.test(text) ? text.lastIndexOf(" ") : -1;
   const number = cut < 0 ? text : text.slice(0, cut);
   const unit = cut < 0 ? "" : text.slice(cut + 1);
   return (

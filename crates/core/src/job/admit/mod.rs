@@ -6,7 +6,7 @@ mod shop;
 
 pub use shop::with_opened;
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, GateAnswer};
 use crate::error::CoreError;
 use crate::job::entry::{Body, Outcome, ReadingResult, Role};
 use crate::job::fold::{Job, LIVE_VOLTS, unit_of};
@@ -165,13 +165,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
             if spec.figure {
-                gate_figure(
-                    catalogue,
-                    job,
-                    given.result.as_str(),
-                    answer,
-                    typed.as_deref(),
-                )?;
+                gate_figure(catalogue, job, given, typed.as_deref())?;
             }
         }
         Body::Quarantine { step } => {
@@ -488,11 +482,11 @@ fn check_minutes(minutes: f64) -> Result<(), CoreError> {
 fn gate_figure(
     catalogue: &Catalogue,
     job: &Job,
-    result: &str,
-    answer: &str,
+    given: &GateAnswer,
     typed: Option<&str>,
 ) -> Result<(), CoreError> {
-    if result == "open" {
+    let answer = given.id.as_str();
+    if given.result == "open" {
         return Ok(());
     }
     let typed = typed.unwrap_or_default();
@@ -539,7 +533,8 @@ fn gate_figure(
         "figure-differs",
         "answer",
         format!(
-            "{shown} is not “{answer}”: the floor of {} is {}.",
+            "{shown} is not “{}”: the floor of {} is {}.",
+            given.name,
             if lowest == highest {
                 "this pack"
             } else {
