@@ -242,7 +242,16 @@ export const CardView = ({
           </Box>
         )}
         <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.9 }}>
-          <Box sx={{ fontSize: 15.5, display: "flex", gap: 1, alignItems: "baseline", pr: 3 }}>
+          <Box
+            sx={{
+              fontSize: 15.5,
+              // a refused figure takes its line: there is no room for both
+              display: error !== undefined && probe ? "none" : "flex",
+              gap: 1,
+              alignItems: "baseline",
+              pr: 3,
+            }}
+          >
             <b style={{ color: v("copper"), whiteSpace: "nowrap" }}>{title}</b>
             <Box component="span" sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>
               {probe ? `${card.why}.` : `${card.name}.`} About {minutes(card.minutes)} min.
@@ -320,7 +329,7 @@ export const CardView = ({
           )}
           {error !== undefined && (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-              <ErrorLine>{error}</ErrorLine>
+              <ErrorLine tight>{error}</ErrorLine>
               {suggest !== undefined && (
                 <>
                   {suggest !== "" && (

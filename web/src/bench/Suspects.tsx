@@ -37,7 +37,16 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
       <Heading note={evidence > 0 ? `change at reading ${String(evidence)}` : "before any reading"}>
         Suspects
       </Heading>
-      <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 0.6, overflowY: "auto", flex: 1, minHeight: 0, pr: 0.8 }}>
+      <Box
+        sx={{
+          borderTop: `2px solid ${v("ink")}`,
+          mt: 0.6,
+          overflowY: "auto",
+          flex: 1,
+          minHeight: 0,
+          pr: 0.8,
+        }}
+      >
         {outside && last}
         {bench.suspects.slice(0, most).map((s) => (
           <Box

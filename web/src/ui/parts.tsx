@@ -57,7 +57,16 @@ export const Lock = ({ size = 20, color = v("ink") }: { size?: number; color?: s
 );
 
 /** An error where it happened: triangle, sentence, maybe buttons. */
-export const ErrorLine = ({ children, id }: { children: ReactNode; id?: string }) => (
+export const ErrorLine = ({
+  children,
+  id,
+  tight = false,
+}: {
+  children: ReactNode;
+  id?: string;
+  /** Where every line counts. */
+  tight?: boolean;
+}) => (
   <Box
     id={id}
     role="alert"
@@ -67,9 +76,10 @@ export const ErrorLine = ({ children, id }: { children: ReactNode; id?: string }
       alignItems: "center",
       borderLeft: `3px solid ${v("copperFill")}`,
       pl: 1,
-      py: 0.5,
-      my: 0.8,
-      fontSize: 16,
+      py: tight ? 0 : 0.5,
+      my: tight ? 0 : 0.8,
+      fontSize: tight ? 14.5 : 16,
+      lineHeight: tight ? 1.15 : undefined,
       fontWeight: 550,
     }}
   >
