@@ -241,9 +241,22 @@ export const CardView = ({
             )}
           </Box>
         )}
-        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column", gap: 0.9 }}>
+        <Box
+          sx={{
+            flex: 1,
+            minWidth: 0,
+            display: "flex",
+            flexDirection: "column",
+            gap: probe ? 0.25 : 0.9,
+            // what does not fit scrolls under the line where the figure goes in
+            overflowY: "auto",
+            mx: -0.6,
+            px: 0.6,
+          }}
+        >
           <Box
             sx={{
+              flex: "none",
               fontSize: 15.5,
               // a refused figure takes its line: there is no room for both
               display: error !== undefined && probe ? "none" : "flex",
@@ -300,8 +313,8 @@ export const CardView = ({
                   sx={{
                     fontSize: 15.5,
                     color: v("ink2"),
-                    lineHeight: 1.2,
-                    maxHeight: 38,
+                    lineHeight: 1.12,
+                    maxHeight: 36,
                     overflow: "hidden",
                   }}
                 >
@@ -357,22 +370,28 @@ export const CardView = ({
               )}
             </Box>
           )}
-          {asksPhoto && error === undefined && (
-            <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 15.5 }} data-photo-first>
-              {photo}
-              <span>
-                {card.opens != null ? "Before it is opened" : "Before the plug is pulled"}: how it lay, what
-                was on it.
-              </span>
-            </Box>
-          )}
           {card.set_up != null && (
             <Box sx={{ fontSize: 15.5, color: v("ink2") }} data-set-up>
               {card.set_up}
             </Box>
           )}
-          {error === undefined && (card.state.length > 0 || needs.length > 0) && (
-            <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap" }} data-state-row>
+          {error === undefined && (asksPhoto || card.state.length > 0 || needs.length > 0) && (
+            <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap", alignItems: "center" }} data-state-row>
+              {asksPhoto && (
+                <Box
+                  sx={{
+                    display: "flex",
+                    gap: 0.8,
+                    alignItems: "center",
+                    fontSize: 14.5,
+                    "& .MuiButton-root": { minHeight: 34, py: 0 },
+                  }}
+                  data-photo-first
+                >
+                  {photo}
+                  {card.opens != null ? "before it is opened" : "before the plug is pulled"}
+                </Box>
+              )}
               {card.state.map((s) => (
                 <Chip key={s.field} ok={s.ok} text={s.text} />
               ))}
@@ -454,6 +473,10 @@ export const CardView = ({
                   gap: 1,
                   alignItems: "stretch",
                   mt: "auto",
+                  pt: 0.2,
+                  position: "sticky",
+                  bottom: 0,
+                  background: v("sheet"),
                   "@media (max-width: 979px)": { flexWrap: "wrap" },
                 }}
               >
@@ -544,7 +567,8 @@ export const CardView = ({
                   data-capture={meter && empty ? true : undefined}
                   sx={{
                     minWidth: 128,
-                    fontSize: 20,
+                    fontSize: meter && empty ? 17.5 : 20,
+                    whiteSpace: "nowrap",
                     fontWeight: 700,
                     flexDirection: "column",
                     lineHeight: 1.1,

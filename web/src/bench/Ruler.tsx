@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import type { BandView, Card } from "../api/client";
 import { v } from "../theme/tokens";
 import type { Parsed } from "../reading/parse";
+import { whole } from "../ui/format";
 
 const FILL: Record<string, string> = {
   expected: v("verdigrisTint"),
@@ -146,7 +147,7 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
                   overflow: "hidden",
                 }}
               >
-                {b.effect}
+                {whole(b.effect)}
               </Box>
             </Box>
           </Box>

@@ -76,10 +76,11 @@ export const money = (cents: number, code: string = habits.currency): string =>
 
 /** Cents from what was typed, or null when it is no amount of money. */
 export const cents = (typed: string): number | null => {
+  // a sign or the letters of the currency before or after it; a minus is no price
   const t = typed
     .trim()
-    .replace(/^[^\d]+/u, "")
-    .trim();
+    .replace(/^(\p{Sc}|[A-Z]{3})\s*/iu, "")
+    .replace(/\s*(\p{Sc}|[A-Z]{3})$/iu, "");
   if (!/^\d+([.,]\d{1,2})?$/.test(t)) return null;
   return Math.round(Number(t.replace(",", ".")) * 100);
 };
