@@ -7,6 +7,7 @@ import { PersonButton } from "../people/PersonButton";
 import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
 import { Lock, Tick } from "../ui/parts";
+import { isProved } from "../proof/standing";
 
 export type Station = "intake" | "gate" | "bench" | "repair" | "proof" | "hand-back" | "record";
 
@@ -33,7 +34,7 @@ const isDone = (job: JobView, id: Station): boolean => {
     case "repair":
       return job.closed != null || (job.parts.length > 0 && job.items.every((i) => i.standing !== "open"));
     case "proof":
-      return job.proof.length > 0 && job.proof.every((r) => r.standing !== "open" && r.standing !== "failed");
+      return isProved(job);
     case "hand-back":
       return job.closed != null;
     case "record":

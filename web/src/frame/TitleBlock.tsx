@@ -6,6 +6,7 @@ import { v } from "../theme/tokens";
 import { OutboxCell } from "../outbox/OutboxCell";
 import { minutes, money, number4 } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
+import { isProved } from "../proof/standing";
 
 /** Cells divided by lines, as on a drawing. */
 export const TitleBlock = ({ children }: { children: ReactNode }) => (
@@ -95,12 +96,14 @@ export const MinutesCell = ({ job }: { job: JobView }) => {
           ? "Clock runs: minutes spent, to go"
           : job.clock.others.length > 0
             ? `${job.clock.others.join(", ")}: clock runs`
-            : "Minutes spent, minutes to go"
+            : isProved(job)
+              ? "Minutes spent"
+              : "Minutes spent, minutes to go"
       }
     >
       {minutes(spent)}
       <Small> spent </Small>
-      {job.bench && job.closed == null ? (
+      {job.bench && job.closed == null && !isProved(job) ? (
         <span data-forecast={played ? job.head : undefined}>
           {played ? "" : "≈ "}
           {minutes(mid ?? 0)}
@@ -157,7 +160,7 @@ export const MoneyCell = ({ job }: { job: JobView }) => {
             <path d={`M${String((118 * limit) / most)} 0v16`} stroke={v("ink")} strokeWidth="3" />
           </svg>
         )}
-        {likely !== undefined && likely > total && <Small>likely {money(likely)}</Small>}
+        {likely !== undefined && likely > total && !isProved(job) && <Small>likely {money(likely)}</Small>}
       </Box>
     </Cell>
   );

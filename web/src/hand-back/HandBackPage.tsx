@@ -13,6 +13,7 @@ import { Line, OneOf, Select, number, pressed } from "../ui/form";
 import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { Digit, ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
+import { toDo } from "../proof/standing";
 
 export const OUTCOMES: [Outcome, string][] = [
   ["repaired", "Repaired"],
@@ -125,7 +126,7 @@ const Ending = ({ job }: { job: JobView }) => {
   const [what, setWhat] = useState("");
   const names = outcome !== undefined && MENDED.includes(outcome);
   const ridden = outcome !== undefined && RIDDEN.includes(outcome);
-  const unproved = job.proof.filter((r) => r.standing === "open" || r.standing === "failed").length;
+  const unproved = toDo(job);
   const open = job.items.filter((i) => i.standing === "open").length;
   const pick = (id: Outcome) => {
     setOutcome(id);

@@ -13,6 +13,7 @@ import { clock, limitWords, minutes } from "../ui/format";
 import { useKeys } from "../ui/keys";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
+import { isClosed } from "./standing";
 
 export const ProofPage = () => {
   const { id = "" } = useParams();
@@ -24,15 +25,13 @@ export const ProofPage = () => {
   return <Proof job={job.data} />;
 };
 
-const closed = (r: ProofRow) => r.standing !== "open" && r.standing !== "failed";
-
 const Proof = ({ job }: { job: JobView }) => {
   const [picked, setPicked] = useState<string>();
   const go = useNavigate();
   const rows = job.proof;
-  const first = rows.find((r) => !closed(r));
+  const first = rows.find((r) => !isClosed(r));
   const now = rows.find((r) => r.check === picked) ?? first;
-  const passed = rows.filter(closed).length;
+  const passed = rows.filter(isClosed).length;
   const blockers = rows.filter((r) => r.blocker);
   const rest = rows.filter((r) => !r.blocker);
   const failed = rows.filter((r) => r.standing === "failed").length;
@@ -234,7 +233,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
           ...(now ? { outline: `3px solid ${v("copperFill")}`, outlineOffset: "-3px" } : {}),
         }}
       >
-        <Contact state={closed(row) ? "closed" : row.standing === "failed" ? "failed" : "open"} />
+        <Contact state={isClosed(row) ? "closed" : row.standing === "failed" ? "failed" : "open"} />
         <Box sx={{ flex: 1, minWidth: 0, fontWeight: 600 }}>
           {before.length > 0 ? `Again: ${row.name}` : row.name}
         </Box>
@@ -247,7 +246,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
         <Box
           sx={{ width: 116, flex: "none", display: "flex", gap: 0.7, alignItems: "center", fontWeight: 600 }}
         >
-          {closed(row) ? <Tick size={18} /> : row.standing === "failed" ? <Cross /> : null}
+          {isClosed(row) ? <Tick size={18} /> : row.standing === "failed" ? <Cross /> : null}
           {row.standing === "open" ? (
             <span style={{ fontWeight: 500 }}>about {minutes(row.minutes)} min</span>
           ) : (

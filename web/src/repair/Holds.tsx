@@ -9,13 +9,14 @@ import { Line } from "../ui/form";
 import { clock } from "../ui/format";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { useWrite } from "./useWrite";
+import { toDo } from "../proof/standing";
 
 /** What holds the hand-back: contacts in series. The first open one is what is done now. */
 export const Holds = ({ job }: { job: JobView }) => {
   const [picked, setPicked] = useState<string>();
   const open = job.items.filter((i) => i.standing === "open");
   const now = open.find((i) => i.key === picked) ?? open[0];
-  const left = job.proof.filter((r) => r.standing === "open" || r.standing === "failed").length;
+  const left = toDo(job);
   return (
     <Box component="section" sx={{ display: "grid", gap: 1.5 }}>
       <Heading note={open.length === 0 ? "nothing is left open" : `${String(open.length)} open`}>
