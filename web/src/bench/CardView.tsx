@@ -248,6 +248,7 @@ export const CardView = ({
             display: "flex",
             flexDirection: "column",
             gap: probe ? 0.25 : 0.9,
+            justifyContent: probe ? "space-between" : undefined,
             // what does not fit scrolls under the line where the figure goes in
             overflowY: "auto",
             mx: -0.6,
@@ -472,7 +473,6 @@ export const CardView = ({
                   display: "flex",
                   gap: 1,
                   alignItems: "stretch",
-                  mt: "auto",
                   pt: 0.2,
                   position: "sticky",
                   bottom: 0,

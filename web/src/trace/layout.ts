@@ -666,21 +666,34 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
       r.y + r.h <= 262 &&
       !blocked.some((b) => meets(r, b)) &&
       !taken(r);
-    const place = (w: number): Rect | undefined => {
-      // inside its own box, at the right end, when the box leaves room for its name
-      const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
-      if (own && home.w - w > 26 + textWidth(home.title, 15) && !taken(own)) return own;
-      return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find(fits);
+    /** Where a line from a tag to what it speaks of ends; none where it stands beside it or too far off. */
+    const leader = (r: Rect): [number, number] | undefined => {
+      const end: [number, number] = [
+        Math.max(r.x, Math.min(ax, r.x + r.w)),
+        Math.max(r.y, Math.min(ay, r.y + r.h)),
+      ];
+      const far = Math.hypot(end[0] - ax, end[1] - ay);
+      const beside = near.some(([tx, ty]) => tx === r.x && ty === r.y);
+      return far > 6 && far < LEADER && !beside ? end : undefined;
     };
-    const clear = (from: [number, number], to: [number, number]): boolean => {
+    /** Such a line crosses no figure and no other tag. */
+    const clear = (r: Rect): boolean => {
+      const end = leader(r);
+      if (!end) return true;
       const on = (k: number): Rect => ({
-        x: from[0] + (to[0] - from[0]) * k,
-        y: from[1] + (to[1] - from[1]) * k,
+        x: ax + (end[0] - ax) * k,
+        y: ay + (end[1] - ay) * k,
         w: 0,
         h: 0,
       });
       const steps = Array.from({ length: 24 }, (_, k) => on((k + 1) / 24));
-      return ![...flags, ...tags].some((r) => steps.some((p) => meets(p, r)));
+      return ![...flags, ...tags].some((o) => steps.some((p) => meets(p, o)));
+    };
+    const place = (w: number): Rect | undefined => {
+      // inside its own box, at the right end, when the box leaves room for its name
+      const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
+      if (own && home.w - w > 26 + textWidth(home.title, 15) && !taken(own)) return own;
+      return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find((r) => fits(r) && clear(r));
     };
     // where all is full, the nearest gap for the number alone, with a line to what it speaks of
     const gap = (): Rect | undefined => {
@@ -688,7 +701,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
         for (let turn = 0; turn < 24; turn++) {
           const angle = (turn * Math.PI) / 12;
           const r = { x: ax + far * Math.cos(angle) - 14, y: ay + far * Math.sin(angle) - 14, w: 28, h: 28 };
-          if (fits(r) && clear([ax, ay], [ax + far * Math.cos(angle), ay + far * Math.sin(angle)])) return r;
+          if (fits(r) && clear(r)) return r;
         }
       return undefined;
     };
@@ -696,9 +709,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
     const disc = pill ? undefined : (place(28) ?? gap());
     const rect = pill ?? disc;
     if (!rect) continue;
-    const nearX = Math.max(rect.x, Math.min(ax, rect.x + rect.w));
-    const nearY = Math.max(rect.y, Math.min(ay, rect.y + rect.h));
-    const far = Math.hypot(nearX - ax, nearY - ay);
+    const end = leader(rect);
     tags.push({
       ...rect,
       rank: t.rank,
@@ -712,10 +723,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
         rect.y < home.y + home.h
           ? home.id
           : undefined,
-      leader:
-        far > 6 && far < LEADER && !near.some(([tx, ty]) => tx === rect.x && ty === rect.y)
-          ? [ax, ay, nearX, nearY]
-          : undefined,
+      leader: end && [ax, ay, ...end],
     });
   }
 
