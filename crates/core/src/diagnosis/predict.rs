@@ -270,8 +270,9 @@ impl Model {
 
     /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
     /// what the change does not move is taken from here: a reading whose sound value stays is taken not to move under the
-    /// faults either, but for those on or beside what changed. A change in the way of the power reaches every short
-    /// circuit, a switch turned round sends current where none went: they are worked out anew.
+    /// faults either, but for those on or beside what changed. What it moves is solved with the values as named, and with
+    /// drawn ones only where it moves far; the spread goes along in proportion. A change in the way of the power reaches
+    /// every short circuit, a switch turned round sends current where none went: they are worked out anew.
     ///
     /// # Errors
     /// As [`Self::build`].
