@@ -176,12 +176,12 @@ impl<'a> Kept<'a> {
     /// The old column of a probe whose sound reading stays, when every case that the change reaches reads the same.
     pub fn still(&self, probe: usize, now: impl Fn(usize) -> Prediction) -> Option<usize> {
         let (at, _) = self.probes[probe].filter(|p| p.1)?;
-        let Column::Figures { scale, cases, .. } = &*self.old.columns[at] else {
+        let Column::Figures { scale, .. } = &*self.old.columns[at] else {
             return None;
         };
-        let mut reached = cases.iter().enumerate().filter(|(k, _)| self.reached[*k]);
+        let mut reached = (0..self.reached.len()).filter(|k| self.reached[*k]);
         reached
-            .all(|(k, then)| scale.same(&now(k), then))
+            .all(|k| scale.same(&now(k), &self.read(k, probe)))
             .then_some(at)
     }
 

@@ -25,9 +25,10 @@ const PAIRED: usize = 4;
 const GONE: f64 = 0.05;
 /// Log-likelihoods closer than this to those of a sound vehicle: the fault does not move this reading.
 const STILL: f64 = 0.1;
-/// Pairs that are solved as one circuit at the most, and how far below the likeliest they may be (natural log) if both
-/// together read just what was read.
+/// Pairs that are solved as one circuit at the most.
 const SOLVED: usize = 256;
+/// How far below the likeliest (natural log) a pair may be and still be solved, if it read just what was read: farther
+/// off it could not matter, whatever it reads.
 const NEAR: f64 = 6.0;
 
 /// What pairs of cases read together.

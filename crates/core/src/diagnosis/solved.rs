@@ -47,15 +47,13 @@ pub(super) struct Solved<'a> {
 impl Solved<'_> {
     /// What a case reads at a probe.
     pub fn read(&self, case: usize, probe: usize) -> Prediction {
-        let before = || {
-            self.kept
-                .map_or_else(Prediction::default, |k| k.read(case, probe))
-        };
-        match (&self.rows[case], self.moved[probe]) {
-            (Row::All(row), _) => row[probe],
-            (Row::Moved(row), Some(place)) => row[place],
-            (Row::Still, Some(_)) => self.vehicle.sound[probe],
-            (Row::Moved(_) | Row::Still, None) => before(),
+        match (&self.rows[case], self.moved[probe], self.kept) {
+            (Row::All(row), _, _) => row[probe],
+            (Row::Moved(row), Some(place), _) => row[place],
+            (Row::Still, None, Some(kept)) | (Row::Moved(_), None, Some(kept)) => {
+                kept.read(case, probe)
+            }
+            (Row::Still, ..) | (Row::Moved(_), None, None) => self.vehicle.sound[probe],
         }
     }
 
