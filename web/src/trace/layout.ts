@@ -82,7 +82,7 @@ const MINUS = 214;
 const PHASE_Y = [178, 200, 222];
 const CTRL = { y: 152, h: 96 };
 /** Longest line from a tag to what it speaks of. */
-const LEADER = 140;
+const LEADER = 84;
 
 /** Width of a text at a size: the face is close to half an em on average; a little more to be safe. */
 export const textWidth = (text: string, size: number): number => text.length * size * 0.56;
