@@ -9,6 +9,7 @@ import { VehiclePage } from "./vehicle/VehiclePage";
 import { IntakeNew } from "./intake/Intake";
 import { IntakeOfJob } from "./intake/IntakeOfJob";
 import { HandBackPage } from "./hand-back/HandBackPage";
+import { ConfirmPassword } from "./people/confirm";
 import { MePage } from "./people/MePage";
 import { writesAs } from "./outbox/outbox";
 import { ProofPage } from "./proof/ProofPage";
@@ -25,9 +26,10 @@ import { ErrorLine } from "./ui/parts";
 const Frame = () => {
   const me = useMe();
   const name = me.data?.name;
+  const id = me.data?.id;
   useEffect(() => {
-    if (name !== undefined) writesAs(name);
-  }, [name]);
+    if (id !== undefined && name !== undefined) writesAs(id, name);
+  }, [id, name]);
   const out = me.error instanceof Refusal && me.error.status === 401;
   if (me.isPending) return null;
   if (out && !me.data) return <SignIn />;
@@ -44,6 +46,7 @@ const Frame = () => {
           <Outlet />
         </ShopFirst>
       )}
+      {me.data && <ConfirmPassword />}
       {out && <SignIn again={name} />}
     </>
   );

@@ -119,6 +119,19 @@ pub const COLOURS: [&str; 12] = [
     "RD", "BK", "YE", "GN", "BU", "WH", "BN", "GY", "OR", "VT", "PK", "TQ",
 ];
 
+/// Most wires that a vehicle can have more than its family.
+pub const MOST_EXTRA_WIRES: usize = 8;
+
+/// A name or function that fits on a plug.
+fn short(words: &str) -> Result<(), CircuitError> {
+    if words.chars().count() <= 80 {
+        return Ok(());
+    }
+    Err(CircuitError::Change(
+        "80 letters are enough for a name".into(),
+    ))
+}
+
 /// Is this an insulation colour?
 pub fn colour_ok(code: &str) -> bool {
     let mut parts = code.split('/');
@@ -167,6 +180,13 @@ impl Profile {
                 if !colour_ok(code) {
                     return Err(CircuitError::Change(format!(
                         "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
+                    )));
+                }
+                short(function)?;
+                self.extra_wires += 1;
+                if self.extra_wires > MOST_EXTRA_WIRES {
+                    return Err(CircuitError::Change(format!(
+                        "{MOST_EXTRA_WIRES} more wires are noted; a loom that differs more is another vehicle"
                     )));
                 }
                 let plug_id = self.strand_mut(strand)?.plug.clone();
@@ -268,6 +288,7 @@ impl Profile {
                         "{pins} pins do not hold the {highest} wires of this plug; {highest} to 60 are accepted"
                     )));
                 }
+                short(name)?;
                 if face != "round" && face != "flat" {
                     return Err(CircuitError::Change("a plug face is round or flat".into()));
                 }

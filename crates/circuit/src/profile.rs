@@ -22,6 +22,8 @@ pub struct Profile {
     pub halls_60: bool,
     /// Ids of the alterations found on it.
     pub alterations: Vec<String>,
+    /// Wires it has more than its family.
+    pub extra_wires: usize,
 }
 
 /// What a wire carries, as data files name it: `hall A` is `hall-a`.
@@ -70,6 +72,7 @@ impl Profile {
             brake_pull_up: None,
             halls_60: false,
             alterations: Vec::new(),
+            extra_wires: 0,
         };
         for change in changes {
             profile.apply(change)?;

@@ -91,31 +91,14 @@ fn a_stop_holds_until_another_pack_or_a_specialists_clearance() {
     log.add(Body::Pack {
         pack: Uuid::from_u128(2),
         sticker: "K-2".into(),
+        known: false,
     });
     assert_eq!(
         log.standing(),
         Standing::Asking,
         "another pack, asked from the start"
     );
-    assert!(log.job().stops.is_empty());
-}
-
-#[test]
-fn a_stopped_pack_brings_its_finding_into_another_job() {
-    let mut first = Log::with_pack();
-    first.add(gate("shape", "swollen", None));
-    let finding = first.entries.last().unwrap().clone();
-    let mut second = Log::opened();
-    second.brought = vec![(Uuid::from_u128(1), finding)];
-    assert!(
-        second.job().stops.is_empty(),
-        "not before the pack is on it"
-    );
-    second.add(Body::Pack {
-        pack: Uuid::from_u128(1),
-        sticker: "K-1".into(),
-    });
-    assert_eq!(second.standing(), Standing::Stopped);
+    assert!(log.job().on_pack.stops.is_empty());
 }
 
 #[test]

@@ -458,6 +458,7 @@ fn other() -> Log {
     log.add(Body::Pack {
         pack: Uuid::from_u128(1),
         sticker: "K-1".into(),
+        known: false,
     });
     log.clear_gate();
     log
@@ -476,6 +477,7 @@ fn the_floor_of_an_unknown_pack_is_that_of_each_chemistry() {
     log.add(Body::Pack {
         pack: Uuid::from_u128(1),
         sticker: "K-1".into(),
+        known: false,
     });
     let floors = spannung_core::job::gate::floors(catalogue(), &log.job());
     let volts: Vec<f64> = floors.iter().map(|f| (f.volts * 10.0).round()).collect();
@@ -591,7 +593,7 @@ fn what_an_import_released_does_not_count_and_what_it_stopped_does() {
     assert!(job.gate.is_empty());
     assert_eq!(job.taken.len(), log.job().taken.len());
     log.add(gate("shape", "swollen", None));
-    assert_eq!(fold(&log, i64::MAX).stops.len(), 1);
+    assert_eq!(fold(&log, i64::MAX).on_pack.stops.len(), 1);
 }
 
 #[test]
@@ -641,7 +643,7 @@ fn a_bundle_of_every_kind_reads_back() {
     log.add(close(Outcome::Repaired));
     let entries: Vec<Logged> = log.entries.clone();
     let bundle =
-        spannung_core::job::bundle::Bundle::new(412, Uuid::from_u128(3), entries, Vec::new());
+        spannung_core::job::bundle::Bundle::new(412, Uuid::from_u128(3), entries, Vec::new(), None);
     let text = serde_json::to_string(&bundle).unwrap();
     let again = spannung_core::job::bundle::Bundle::read(&text).unwrap();
     assert_eq!(serde_json::to_string(&again).unwrap(), text);

@@ -38,6 +38,11 @@ pub trait Api {
     /// # Errors
     /// The server does not answer.
     async fn add(&self, job: &Value, entries: &[Value]) -> Done<(u16, Value)>;
+    /// The job's view after something was written to it.
+    ///
+    /// # Errors
+    /// There is no such job.
+    async fn view_of(&self, written: &Value) -> Done<Value>;
     /// Append one entry on the newest head; gives the view.
     ///
     /// # Errors
@@ -67,11 +72,11 @@ fn opened(words: &str, volts: u16, drive: &str) -> Value {
 }
 
 async fn begin(client: &Client, body: &Value) -> Done<Value> {
-    let (status, view) = client.post("/jobs", body).await?;
+    let (status, written) = client.post("/jobs", body).await?;
     if status != 200 {
-        return Err(view.to_string().into());
+        return Err(written.to_string().into());
     }
-    Ok(view)
+    client.view_of(&written).await
 }
 
 impl Api for Client {
@@ -93,13 +98,18 @@ impl Api for Client {
             .await
     }
 
+    async fn view_of(&self, written: &Value) -> Done<Value> {
+        let id = written["id"].as_str().unwrap_or_default();
+        self.get(&format!("/jobs/{id}")).await
+    }
+
     async fn step(&self, view: &Value, body: Value) -> Done<Value> {
         let said = body.to_string();
-        let (status, view) = self.add(view, &[based(body, &view["head"])]).await?;
+        let (status, written) = self.add(view, &[based(body, &view["head"])]).await?;
         if status != 200 {
-            return Err(format!("{said}: {view}").into());
+            return Err(format!("{said}: {written}").into());
         }
-        Ok(view)
+        self.view_of(&written).await
     }
 
     async fn write(&self, job: &str, bodies: &[Value]) -> Done<Value> {
@@ -121,7 +131,7 @@ impl Api for Client {
         let mut view = self
             .step(
                 &view,
-                json!({"kind": "pack", "pack": pack["id"], "sticker": pack["sticker"]}),
+                json!({"kind": "pack", "pack": pack["id"], "sticker": pack["sticker"], "known": true}),
             )
             .await?;
         let floor = match view["volts_class"].as_u64() {

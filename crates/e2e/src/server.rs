@@ -47,6 +47,7 @@ impl Server {
         let mut child = Command::new(&program)
             .args([
                 "serve",
+                "--lazy",
                 "--listen",
                 "127.0.0.1:0",
                 "--web",

@@ -204,6 +204,9 @@ async fn a_stop_leaves_only_isolation_and_quarantine() -> Done {
     b.press("[data-to-gate]").await?;
     b.fill("input[name=sticker]", "B-13").await?;
     b.press_text("Name the pack").await?;
+    // an old sticker asks before its history is taken over
+    b.read("Something dangerous was found on it").await?;
+    b.press("[data-same-pack]").await?;
     b.see("[data-stop]").await?;
     shop.close().await
 }

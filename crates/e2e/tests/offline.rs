@@ -337,7 +337,8 @@ async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> 
     b.press_text("Write it").await?;
     b.fill("input[name=password]", spannung_e2e::PASSWORD)
         .await?;
-    b.press("button[type=submit]:not([disabled])").await?;
+    b.press("form:has(input[name=password]) button[type=submit]:not([disabled])")
+        .await?;
     b.read("Note: before the lid").await?;
     b.gone("[data-outbox='1']").await?;
     let texts: Vec<String> = notes(&client, &id)

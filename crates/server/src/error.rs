@@ -223,7 +223,44 @@ impl IntoResponse for ApiError {
                 format!("“{name}” is taken already."),
                 None,
             ),
-            Self::Store(error) => {
+            Self::Store(StoreError::Rejected { code, source }) => {
+                tracing::warn!(error = %source, "store");
+                let sentence = match code {
+                    "unknown-reference" => {
+                        "It names something that is not known here, such as a pack without a sticker."
+                    }
+                    "taken" => "This id or name is in use already.",
+                    _ => "It holds something that cannot be kept, such as a letter that is none.",
+                };
+                (
+                    StatusCode::UNPROCESSABLE_ENTITY,
+                    code.into(),
+                    Some("body".into()),
+                    sentence.into(),
+                    None,
+                )
+            }
+            Self::Store(StoreError::Corrupt(error)) => {
+                tracing::error!(%error, "store");
+                (
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "corrupt".into(),
+                    None,
+                    "The database holds something that does not read. The server's log says what; trying again does not help.".into(),
+                    None,
+                )
+            }
+            Self::Store(StoreError::Full(error)) => {
+                tracing::error!(%error, "store");
+                (
+                    StatusCode::INSUFFICIENT_STORAGE,
+                    "disk-full".into(),
+                    None,
+                    "The server's disk is full: nothing more can be kept there. What you typed waits on this device. Tell whoever runs the server.".into(),
+                    None,
+                )
+            }
+            Self::Store(error @ (StoreError::Unavailable(_) | StoreError::Migrate(_))) => {
                 tracing::error!(%error, "store");
                 (
                     StatusCode::SERVICE_UNAVAILABLE,

@@ -6,11 +6,15 @@ pub mod clock;
 pub mod demo;
 pub mod error;
 pub mod instruments;
+pub mod limits;
 pub mod models;
 pub mod pages;
+pub mod passwords;
 pub mod picture;
 pub mod routes;
 pub mod shop;
+pub mod tickets;
+pub mod upgrade;
 pub mod work;
 
 use axum::Router;
@@ -23,6 +27,7 @@ use error::ApiError;
 use models::Models;
 use spannung_core::catalogue::Catalogue;
 use spannung_store::Store;
+use spannung_store::audit::Doer;
 use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
@@ -57,14 +62,32 @@ pub struct App {
     pub web: Arc<PathBuf>,
     /// Which jobs have new entries, for whoever follows one.
     pub news: tokio::sync::broadcast::Sender<routes::live::News>,
+    /// The database is listened to just now.
+    pub listening: Arc<std::sync::atomic::AtomicBool>,
     /// True once the program is asked to end: streams that would stay open end then.
     pub closing: tokio::sync::watch::Sender<bool>,
-    /// Tickets worked out for the rack, by job and head.
-    pub tickets: Arc<routes::rack::Tickets>,
+    /// Tickets of the rack that wait to be worked out.
+    pub behind: Arc<tickets::Behind>,
+    /// Whose turn it is to write to a job.
+    pub turns: Arc<work::Turns>,
+    /// How much of what costs memory or time is done at once.
+    pub limits: Arc<limits::Limits>,
+    /// The shop's settings as they were read a moment ago.
+    pub settings: Arc<shop::Kept>,
     /// Show how to sign in on the sign-in page (demonstration only).
     pub demo: bool,
     /// The meter on the bench, if one is connected.
     pub instruments: Option<instruments::Instruments>,
+}
+
+impl App {
+    /// Write a line of the audit log. That it cannot be written stops nobody: it is said in the server's log.
+    pub async fn note(&self, by: Doer<'_>, address: &str, what: &str, about: &str) {
+        let now = self.clock.now();
+        if let Err(error) = self.store.audit(now, by, address, what, about).await {
+            tracing::error!(%error, what, "audit log");
+        }
+    }
 }
 
 #[derive(OpenApi)]
@@ -78,6 +101,8 @@ struct ApiDoc;
 fn api() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(ApiDoc::openapi())
         .merge(routes::session::router())
+        .merge(routes::factor::router())
+        .merge(routes::audit::router())
         .merge(routes::catalogue::router())
         .merge(routes::rack::router())
         .merge(routes::intake::router())
@@ -113,6 +138,10 @@ pub fn router(app: App) -> Router {
         .layer(axum::middleware::from_fn_with_state(
             app.clone(),
             auth::same_origin,
+        ))
+        .layer(axum::middleware::from_fn_with_state(
+            app.clone(),
+            auth::note_refusals,
         ))
         .layer(DefaultBodyLimit::max(BODY_BYTES))
         .layer(axum::middleware::from_fn(error::as_problem));
@@ -159,6 +188,11 @@ async fn headers(State(_): State<App>, request: Request, next: Next) -> Response
         HeaderValue::from_static("same-origin"),
     );
     h.insert("x-frame-options", HeaderValue::from_static("DENY"));
+    // a page brings its own policy; nothing else is ever a page
+    h.entry(header::CONTENT_SECURITY_POLICY)
+        .or_insert(HeaderValue::from_static(
+            "default-src 'none'; frame-ancestors 'none'; base-uri 'none'; form-action 'none'",
+        ));
     if api || !reads {
         h.insert(header::CACHE_CONTROL, HeaderValue::from_static("no-store"));
     }

@@ -6,7 +6,8 @@ use spannung_server::clock::Clock;
 use spannung_server::instruments::Instruments;
 use spannung_server::models::Models;
 use spannung_server::routes::{exchange, live, people};
-use spannung_server::{App, demo, openapi_json, router, work};
+use spannung_server::tickets::Behind;
+use spannung_server::{App, demo, openapi_json, router, upgrade};
 use spannung_store::Store;
 use std::io::IsTerminal;
 use std::net::SocketAddr;
@@ -56,6 +57,9 @@ enum Command {
         /// The panel of a simulated vehicle, which puts the tips where the Bench asks.
         #[arg(long, requires = "meter")]
         panel: Option<SocketAddr>,
+        /// Build models when they are first asked for, instead of ahead.
+        #[arg(long)]
+        lazy: bool,
         /// Let the clock stand still at this time (RFC 3339).
         #[arg(long)]
         freeze: Option<String>,
@@ -96,6 +100,7 @@ async fn run(cli: Cli) -> Result<(), String> {
         demo: with_demo,
         meter,
         panel,
+        lazy,
         freeze,
     } = cli.command
     else {
@@ -119,8 +124,10 @@ async fn run(cli: Cli) -> Result<(), String> {
         .await
         .map_err(|e| format!("{listen} cannot be used: {e}. Another program may hold the port; choose one with --port."))?;
     let bound = listener.local_addr().map_err(|e| e.to_string())?;
+    let (news, listening) = live::start(store.clone());
     let mut app = App {
-        news: live::start(store.clone()),
+        news,
+        listening,
         store,
         catalogue,
         models: Arc::new(Models::default()),
@@ -131,7 +138,10 @@ async fn run(cli: Cli) -> Result<(), String> {
         behind_proxy,
         web: Arc::new(web),
         closing: tokio::sync::watch::Sender::new(false),
-        tickets: Arc::default(),
+        behind: Arc::default(),
+        turns: Arc::default(),
+        limits: Arc::default(),
+        settings: Arc::default(),
         demo: with_demo,
         instruments: meter.map(|meter| Instruments { meter, panel }),
     };
@@ -152,14 +162,19 @@ async fn run(cli: Cli) -> Result<(), String> {
             .map_err(|e| format!("“{text}” is not a time: {e}"))?;
         app.clock = Clock::Frozen(at);
     }
-    cards(&app).await?;
+    upgrade::logs(&app).await.map_err(|e| e.to_string())?;
     let mut first_owner = None;
     if app.store.people_count().await.map_err(|e| e.to_string())? == 0 {
         let (url, expires_at) = people::link(&app, None).await.map_err(|e| e.to_string())?;
         tracing::info!(%expires_at, "no people yet: open the link once to become the owner");
         first_owner = Some(url);
     }
-    app.models.warm(&app.catalogue).await;
+    Behind::start(&app);
+    if !lazy {
+        // one after the other, while the first requests come in
+        let (models, catalogue) = (Arc::clone(&app.models), Arc::clone(&app.catalogue));
+        tokio::spawn(async move { models.warm(&catalogue).await });
+    }
     // one line on standard output tells whoever started us that we are ready
     println!("listening http://{bound}");
     if let Some(url) = first_owner {
@@ -185,19 +200,6 @@ fn print(command: &Command) -> Result<(), String> {
         Command::Serve { .. } => Ok(String::new()),
     };
     print!("{}", text.map_err(|e| e.to_string())?);
-    Ok(())
-}
-
-/// Make the cards of jobs that have none: after an upgrade from before there were cards.
-async fn cards(app: &App) -> Result<(), String> {
-    for id in app.store.without_card().await.map_err(|e| e.to_string())? {
-        let job = work::load(app, id).await.map_err(|e| e.to_string())?.job;
-        let card = work::card(app, &job);
-        app.store
-            .put_card(id, &card)
-            .await
-            .map_err(|e| e.to_string())?;
-    }
     Ok(())
 }
 

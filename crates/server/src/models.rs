@@ -9,10 +9,14 @@ use spannung_core::diagnosis::predict::Column;
 use spannung_core::job::Job;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
-use tokio::sync::OnceCell;
+use tokio::sync::{OnceCell, Semaphore};
 
-/// Most profiles kept; the oldest goes first.
-const KEPT: usize = 24;
+/// Most models kept.
+const KEPT: usize = 60;
+/// Bytes of all that are kept together; the one used longest ago goes first.
+const KEPT_BYTES: usize = 400 * 1024 * 1024;
+/// Models that are built at once.
+const BUILDS: usize = 2;
 
 /// A model with the columns worked out beside it.
 pub struct Ready {
@@ -51,10 +55,32 @@ fn key(catalogue: &Catalogue, family: &Family, changes: &[Change]) -> u64 {
 
 type Slot = Arc<OnceCell<Arc<Ready>>>;
 
-/// The kept models, newest last.
-#[derive(Default)]
+/// A kept model's place.
+struct Place {
+    key: u64,
+    slot: Slot,
+}
+
+impl Place {
+    fn bytes(&self) -> usize {
+        self.slot.get().map_or(0, |r| r.model.bytes())
+    }
+}
+
+/// The kept models, the one used last at the end.
 pub struct Models {
-    slots: Mutex<Vec<(u64, Slot)>>,
+    places: Mutex<Vec<Place>>,
+    /// Whoever builds waits their turn: the machine has a few cores, and each build uses all of them.
+    builds: Semaphore,
+}
+
+impl Default for Models {
+    fn default() -> Self {
+        Self {
+            places: Mutex::default(),
+            builds: Semaphore::new(BUILDS),
+        }
+    }
 }
 
 impl Models {
@@ -66,74 +92,107 @@ impl Models {
         let family = job
             .family(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
-        // one change after the other: what a change leaves alone is taken over, and the way to a model is the same
-        // after every start of the server
-        let whole = job.changes.len();
-        let kept = (0..whole)
-            .rev()
-            .find(|n| self.ready(key(catalogue, family, &job.changes[..*n])));
-        let mut before: Option<Arc<Ready>> = None;
-        for n in kept.unwrap_or(0)..=whole {
-            let profile =
-                Profile::new(family, &job.changes[..n]).map_err(spannung_core::CoreError::from)?;
-            before = Some(self.of_profile(catalogue, profile, before).await?);
-        }
-        before.ok_or_else(|| ApiError::not_found("wiring model"))
+        let slot = self.place(key(catalogue, family, &job.changes));
+        slot.get_or_try_init(|| self.build(catalogue, family, &job.changes))
+            .await
+            .cloned()
     }
 
-    /// Is this model kept and built?
-    fn ready(&self, key: u64) -> bool {
-        let slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
-        slots.iter().any(|s| s.0 == key && s.1.initialized())
+    /// Is the model of a job's vehicle there?
+    pub fn built(&self, catalogue: &Catalogue, job: &Job) -> bool {
+        let key = job
+            .family(catalogue)
+            .map(|f| key(catalogue, f, &job.changes));
+        key.is_some_and(|k| self.ready(k).is_some())
     }
 
     /// Build the unchanged families ahead, so that the first job does not wait.
     pub async fn warm(&self, catalogue: &Arc<Catalogue>) {
-        let families: Vec<Family> = catalogue.families.clone();
-        for family in families {
-            if let Ok(profile) = Profile::new(&family, &[])
-                && let Err(error) = self.of_profile(catalogue, profile, None).await
-            {
+        for family in &catalogue.families {
+            let slot = self.place(key(catalogue, family, &[]));
+            let built = slot.get_or_try_init(|| self.build(catalogue, family, &[]));
+            if let Err(error) = built.await {
                 tracing::error!(%error, family = family.id, "model does not build");
             }
         }
     }
 
-    async fn of_profile(
+    /// One change after the other, from the longest way that is kept: what a change leaves alone is taken
+    /// over, and the way to a model is the same after every start of the server. What lies on the way is
+    /// not kept.
+    async fn build(
         &self,
         catalogue: &Arc<Catalogue>,
-        profile: Profile,
-        before: Option<Arc<Ready>>,
+        family: &Family,
+        changes: &[Change],
     ) -> Result<Arc<Ready>, ApiError> {
-        let key = key(catalogue, &profile.family, &profile.changes);
-        let slot = {
-            let mut slots = self.slots.lock().unwrap_or_else(PoisonError::into_inner);
-            let found = slots
-                .iter()
-                .position(|s| s.0 == key)
-                .map(|k| slots.remove(k));
-            let slot = found.unwrap_or_else(|| (key, Slot::default()));
-            slots.push(slot.clone());
-            if slots.len() > KEPT {
-                slots.remove(0);
-            }
-            slot.1
+        let _turn = self
+            .builds
+            .acquire()
+            .await
+            .map_err(|_| ApiError::internal("model"))?;
+        let kept = (0..changes.len())
+            .rev()
+            .find_map(|n| Some((n, self.ready(key(catalogue, family, &changes[..n]))?)));
+        let (done, mut before) = match kept {
+            Some((n, ready)) => (n + 1, Some(ready)),
+            None => (0, None),
         };
-        let catalogue = Arc::clone(catalogue);
-        slot.get_or_try_init(|| async {
-            let build = move || match before {
-                Some(before) => before.model.edited(&catalogue, &profile),
+        for n in done..=changes.len() {
+            let profile =
+                Profile::new(family, &changes[..n]).map_err(spannung_core::CoreError::from)?;
+            let catalogue = Arc::clone(catalogue);
+            let from = before.take();
+            let build = move || match from {
+                Some(from) => from.model.edited(&catalogue, &profile),
                 None => Model::build(&catalogue, &profile),
             };
-            let built = tokio::task::spawn_blocking(build)
+            let model = tokio::task::spawn_blocking(build)
                 .await
                 .map_err(|_| ApiError::internal("model"))??;
-            Ok::<_, ApiError>(Arc::new(Ready {
-                model: built,
+            before = Some(Arc::new(Ready {
+                model,
                 columns: Mutex::default(),
-            }))
-        })
-        .await
-        .cloned()
+            }));
+        }
+        before.ok_or_else(|| ApiError::not_found("wiring model"))
+    }
+
+    /// A model that is kept and built.
+    fn ready(&self, key: u64) -> Option<Arc<Ready>> {
+        let places = self.places.lock().unwrap_or_else(PoisonError::into_inner);
+        places
+            .iter()
+            .find(|p| p.key == key)
+            .and_then(|p| p.slot.get().cloned())
+    }
+
+    /// The place of a model, moved to the end; the ones used longest ago go where all together are too large.
+    fn place(&self, key: u64) -> Slot {
+        let mut places = self.places.lock().unwrap_or_else(PoisonError::into_inner);
+        let found = places.iter().position(|p| p.key == key);
+        let place = match found {
+            Some(k) => places.remove(k),
+            None => Place {
+                key,
+                slot: Slot::default(),
+            },
+        };
+        let slot = Arc::clone(&place.slot);
+        places.push(place);
+        let mut room = KEPT_BYTES;
+        let mut from = places.len();
+        while from > 0 {
+            let bytes = places[from - 1].bytes();
+            if bytes > room || places.len() - from >= KEPT {
+                break;
+            }
+            room -= bytes;
+            from -= 1;
+        }
+        // the one that is asked for stays, however large
+        let gone = from.min(places.len() - 1);
+        places.drain(..gone);
+        slot
     }
 }

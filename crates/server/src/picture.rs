@@ -11,6 +11,8 @@ const LONGEST: u32 = 1800;
 const SMALL: u32 = 320;
 /// Largest picture that is opened at all, pixels a side.
 const MOST_PIXELS: u32 = 12_000;
+/// And pixels in all: few bytes of a file can unfold to many.
+const MOST_IN_ALL: u64 = 50_000_000;
 
 /// A picture drawn anew.
 #[derive(Debug, Clone)]
@@ -33,7 +35,7 @@ fn open(bytes: &[u8]) -> Result<DynamicImage, String> {
     let mut limits = Limits::default();
     limits.max_image_width = Some(MOST_PIXELS);
     limits.max_image_height = Some(MOST_PIXELS);
-    limits.max_alloc = Some(400 * 1024 * 1024);
+    limits.max_alloc = Some(220 * 1024 * 1024);
     reader.limits(limits);
     let sentence = |e: image::ImageError| match e {
         image::ImageError::Limits(_) => {
@@ -42,6 +44,14 @@ fn open(bytes: &[u8]) -> Result<DynamicImage, String> {
         _ => "The picture does not read. JPEG, PNG and WebP are read.".into(),
     };
     let mut decoder = reader.into_decoder().map_err(sentence)?;
+    let (width, height) = decoder.dimensions();
+    if u64::from(width) * u64::from(height) > MOST_IN_ALL {
+        return Err(format!(
+            "The picture has {} million pixels; {} are taken.",
+            u64::from(width) * u64::from(height) / 1_000_000,
+            MOST_IN_ALL / 1_000_000
+        ));
+    }
     // the camera's own note of which way is up is the only thing in the file that is used
     let upright = decoder.orientation().map_err(sentence)?;
     let mut picture = DynamicImage::from_decoder(decoder).map_err(sentence)?;
@@ -167,6 +177,17 @@ mod tests {
                 .contains("more than the picture")
         );
         assert!(small_of(&kept.jpeg).is_ok());
+    }
+
+    #[test]
+    fn a_small_file_that_unfolds_to_a_large_picture_is_not_opened() {
+        let large = image::GrayImage::new(11_000, 11_000);
+        let mut out = Cursor::new(Vec::new());
+        large.write_to(&mut out, image::ImageFormat::Png).unwrap();
+        let bytes = out.into_inner();
+        assert!(bytes.len() < 1_000_000, "{}", bytes.len());
+        let error = keep(&bytes).unwrap_err();
+        assert!(error.contains("121 million pixels"), "{error}");
     }
 
     #[test]

@@ -6,6 +6,8 @@ use crate::error::ApiError;
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use spannung_core::desks::money::{Bands, Terms, usual_bands};
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
 use utoipa::ToSchema;
 
 /// How lengths and speeds are shown; everything is kept in SI.
@@ -39,6 +41,14 @@ pub struct Shop {
     pub time_zone: String,
     /// Units.
     pub units: Units,
+    /// Minutes without work after which a session ends.
+    #[serde(default = "four_hours")]
+    #[schema(required = true)]
+    pub idle_minutes: u32,
+}
+
+fn four_hours() -> u32 {
+    240
 }
 
 fn utc() -> String {
@@ -55,6 +65,7 @@ impl Default for Shop {
             comeback_days: 90,
             time_zone: utc(),
             units: Units::Metric,
+            idle_minutes: four_hours(),
         }
     }
 }
@@ -114,10 +125,30 @@ impl Shop {
                 "A time zone is a region and a town, such as Europe/Lisbon, or UTC.",
             );
         }
+        if !(5..=720).contains(&self.idle_minutes) {
+            return bad(
+                "idle_minutes",
+                "A session without work ends after 5 to 720 minutes.",
+            );
+        }
         if self.comeback_days > 3650 {
             return bad("comeback_days", "A comeback counts for up to 3650 days.");
         }
         Ok(())
+    }
+}
+
+/// The settings as they were read a moment ago: they are asked for with every request.
+#[derive(Default)]
+pub struct Kept(Mutex<Option<(Instant, Shop)>>);
+
+/// How long settings are taken as read; another server process may have changed them.
+const FRESH: Duration = Duration::from_secs(2);
+
+impl Kept {
+    /// They have been changed: read them anew.
+    pub fn forget(&self) {
+        *self.0.lock().unwrap_or_else(PoisonError::into_inner) = None;
     }
 }
 
@@ -126,8 +157,17 @@ impl Shop {
 /// # Errors
 /// The database does not answer.
 pub async fn now(app: &App) -> Result<Shop, ApiError> {
-    match app.store.shop().await? {
-        None => Ok(Shop::default()),
+    let kept = app
+        .settings
+        .0
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner)
+        .clone();
+    if let Some((_, shop)) = kept.filter(|(at, _)| at.elapsed() < FRESH) {
+        return Ok(shop);
+    }
+    let shop = match app.store.shop().await? {
+        None => Shop::default(),
         // never the usual settings in place of the shop's own: a bill would be wrong without a word
         Some(stored) => serde_json::from_value(stored).map_err(|e| {
             ApiError::refused(
@@ -136,6 +176,11 @@ pub async fn now(app: &App) -> Result<Shop, ApiError> {
                 None,
                 format!("The shop's settings do not read: {e}."),
             )
-        }),
-    }
+        })?,
+    };
+    *app.settings
+        .0
+        .lock()
+        .unwrap_or_else(PoisonError::into_inner) = Some((Instant::now(), shop.clone()));
+    Ok(shop)
 }

@@ -6,22 +6,26 @@ use crate::models::Ready;
 use crate::shop;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::state::VehicleState;
+use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::tests;
 use spannung_core::job::bench::Weighed;
+use spannung_core::job::danger::{Happened, OnPack};
 use spannung_core::job::entry::{Shown, ShownSuspect};
 use spannung_core::job::items::{self, Opened};
-use spannung_core::job::{Body, Job, Logged, Role, admit};
+use spannung_core::job::{Body, Job, Logged, Role, admit, gate};
 use spannung_store::StoreError;
 use spannung_store::card::Card;
-use spannung_store::job::{JobRow, NewEntry};
-use std::collections::BTreeSet;
-use std::sync::Arc;
+use spannung_store::job::{Append, JobRow, Log, NewDanger, NewEntry, Unread};
+use spannung_store::people::Person;
+use std::collections::{BTreeSet, HashMap};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::sync::{Arc, Mutex, PoisonError, Weak};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 /// How often an append is tried again when somebody else was quicker.
-const TRIES: usize = 12;
+const TRIES: usize = 40;
 
 /// An entry as a client sends it.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
@@ -38,20 +42,73 @@ pub struct Sent {
     /// Sequence that was shown when this was decided; needed for gate, vehicle, changes and closing.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub based_on: Option<i64>,
+    /// Entries newer than that which the person knew of all the same: their own that still waited to be sent.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub knows: Vec<Uuid>,
     /// Content.
     pub body: Body,
 }
 
 /// A job with its log.
+#[derive(Debug, Clone)]
 pub struct Loaded {
     /// Row.
     pub row: JobRow,
     /// Log.
     pub entries: Vec<Logged>,
-    /// Findings its packs bring along.
-    pub brought: Vec<(Uuid, Logged)>,
+    /// Entries that this program does not read.
+    pub unread: Vec<Unread>,
+    /// What happened on its packs.
+    pub brought: Vec<OnPack>,
     /// Present state.
     pub job: Job,
+    /// Why the job cannot be worked on, in a sentence; only read, noted to, and entries struck out.
+    pub broken: Option<String>,
+}
+
+impl Loaded {
+    fn new(catalogue: &Catalogue, row: JobRow, log: Log, brought: Vec<OnPack>) -> Self {
+        let Log { entries, unread } = log;
+        // one job that does not fold stops nobody else's
+        let folded = catch_unwind(AssertUnwindSafe(|| {
+            let job = Job::fold_imported(catalogue, &entries, &brought, row.imported);
+            let misfit = job.misfit(catalogue);
+            (job, misfit)
+        }));
+        let (job, broken) = match folded {
+            Err(_) => (
+                Job::unfolded(row.head),
+                Some("Its log does not add up.".to_string()),
+            ),
+            Ok((job, _)) if !unread.is_empty() => {
+                let n = unread.len();
+                let s = if n == 1 { "y" } else { "ies" };
+                let why = format!(
+                    "{n} entr{s} of its log were written by another version of this program."
+                );
+                (job, Some(why))
+            }
+            Ok((job, misfit)) => {
+                let why = misfit.map(|why| {
+                    format!("What was noted of the vehicle does not fit together: {why}.")
+                });
+                (job, why)
+            }
+        };
+        Self {
+            row,
+            entries,
+            unread,
+            brought,
+            job,
+            broken,
+        }
+    }
+
+    /// Has the job a wiring model that can be worked with?
+    pub fn modelled(&self, catalogue: &Catalogue) -> bool {
+        self.broken.is_none() && self.job.family(catalogue).is_some()
+    }
 }
 
 /// Load and fold a job.
@@ -60,18 +117,10 @@ pub struct Loaded {
 /// There is no such job, or the database does not answer.
 pub async fn load(app: &App, id: Uuid) -> Result<Loaded, ApiError> {
     let row = app.store.job(id).await?;
-    let entries = app.store.entries(id).await?;
-    let brought = app
-        .store
-        .brought(id, &packs(entries.iter().map(|e| &e.body)))
-        .await?;
-    let job = Job::fold_imported(&app.catalogue, &entries, &brought, row.imported);
-    Ok(Loaded {
-        row,
-        entries,
-        brought,
-        job,
-    })
+    let log = app.store.entries(id).await?;
+    let packs = packs(log.entries.iter().map(|e| &e.body));
+    let brought = app.store.brought(id, &packs).await?;
+    Ok(Loaded::new(&app.catalogue, row, log, brought))
 }
 
 fn packs<'a>(bodies: impl Iterator<Item = &'a Body>) -> Vec<Uuid> {
@@ -110,87 +159,28 @@ pub async fn weigh<T: Send + 'static>(
 ///
 /// # Errors
 /// An entry that does not fit, a conflict with a newer entry, the database.
-pub async fn append(
-    app: &App,
-    id: Uuid,
-    sent: &[Sent],
-    by: &str,
-    role: Role,
-) -> Result<(), ApiError> {
+pub async fn append(app: &App, id: Uuid, sent: &[Sent], by: &Person) -> Result<i64, ApiError> {
+    // within this process one after the other; another process makes the store say “moved”
+    let turn = app.turns.of(id);
+    let _mine = turn.lock().await;
     for _ in 0..TRIES {
         let loaded = load(app, id).await?;
-        let known: BTreeSet<Uuid> = loaded.entries.iter().map(|e| e.id).collect();
-        let mut trial = loaded.entries.clone();
-        let mut brought = loaded.brought;
-        let mut fresh = Vec::new();
-        for one in sent.iter().filter(|s| !known.contains(&s.id)) {
-            let job = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
-            conflict(one, &loaded.entries)?;
-            admit::admit(&app.catalogue, &job, &one.body, role)?;
-            if let Body::Void { entry, .. } = &one.body {
-                voidable(&trial, *entry)?;
+        let Some(plan) = plan(app, loaded, sent, by).await? else {
+            return Ok(app.store.job(id).await?.head);
+        };
+        let what = Append {
+            job: id,
+            seen: plan.seen,
+            pack_seen: plan.pack_seen,
+            entries: &plan.entries,
+            dangers: &plan.dangers,
+            card: &plan.card,
+        };
+        match app.store.append(&what).await {
+            Ok(head) => {
+                app.behind.add(id, by.role);
+                return Ok(head);
             }
-            let mut body = one.body.clone();
-            let needs_model = matches!(
-                body,
-                Body::Reading { .. } | Body::Check { .. } | Body::Skip { .. }
-            );
-            let pack_now = job.pack.as_ref().map(|p| p.0);
-            if needs_model && job.family(&app.catalogue).is_none() {
-                return Err(no_model());
-            }
-            if needs_model {
-                let checked = body.clone();
-                weigh(app, job, role, move |w| w.admit(&checked)).await??;
-            } else if matches!(
-                body,
-                Body::Close { .. } | Body::CloseItem { .. } | Body::Except { .. }
-            ) {
-                let opened = opened(app, &job, role).await?;
-                admit::with_opened(&app.catalogue, &job, &opened, &body)?;
-            }
-            match &mut body {
-                Body::Close { shown, terms, .. } => {
-                    *shown = shown_now(app, &loaded.job, role).await?;
-                    *terms = Some(shop::now(app).await?.terms);
-                }
-                Body::Quote { terms, .. } => *terms = Some(shop::now(app).await?.terms),
-                Body::Photo { photo, .. } => {
-                    app.store.photo(id, *photo, true).await?;
-                }
-                _ => {}
-            }
-            if let Body::Pack { pack, .. } = &body {
-                brought.extend(app.store.brought(id, &[*pack]).await?);
-            }
-            // a device's clock may be wrong: nothing is written into the future or before the job began
-            let now = app.clock.now();
-            let begun = trial.first().map_or(now, |e| e.at);
-            let at = one.at.map_or(now, |at| at.min(now).max(begun));
-            let rests = body.rests_on_pack(&app.catalogue) || raises(app, &body);
-            let next_seq = trial.last().map_or(1, |e| e.seq + 1);
-            trial.push(Logged {
-                id: one.id,
-                seq: next_seq,
-                at,
-                by: by.into(),
-                body: body.clone(),
-            });
-            fresh.push(NewEntry {
-                id: one.id,
-                at,
-                by: by.into(),
-                body,
-                pack: rests.then_some(pack_now).flatten(),
-            });
-        }
-        if fresh.is_empty() {
-            return Ok(());
-        }
-        let after = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
-        let card = card(app, &after);
-        match app.store.append(id, loaded.row.head, &fresh, &card).await {
-            Ok(_) => return Ok(()),
             Err(StoreError::Moved) => continue,
             Err(error) => return Err(error.into()),
         }
@@ -198,34 +188,293 @@ pub async fn append(
     Err(StoreError::Moved.into())
 }
 
-/// Readings that can raise the gate follow the pack.
-fn raises(app: &App, body: &Body) -> bool {
-    match body {
-        Body::Reading { test, .. } => {
-            let spec = app.catalogue.probes.iter().find(|p| p.id.get_ref() == test);
-            spec.is_some_and(|p| p.loaded || p.mode == "groups")
-        }
-        _ => false,
-    }
+/// What is written when all of it fits.
+struct Plan {
+    seen: i64,
+    pack_seen: Option<i64>,
+    entries: Vec<NewEntry>,
+    dangers: Vec<NewDanger>,
+    card: Card,
 }
 
-fn conflict(one: &Sent, entries: &[Logged]) -> Result<(), ApiError> {
+/// Check what was sent against the job; none when all of it stands in the log already.
+async fn plan(
+    app: &App,
+    loaded: Loaded,
+    sent: &[Sent],
+    by: &Person,
+) -> Result<Option<Plan>, ApiError> {
+    let id = loaded.row.id;
+    let broken = loaded.broken.clone();
+    let mut trial = loaded.entries.clone();
+    let mut brought = loaded.brought;
+    let mut fresh: Vec<NewEntry> = Vec::new();
+    for one in sent {
+        if let Some(stands) = trial.iter().find(|e| e.id == one.id) {
+            same_again(one, stands)?;
+            continue;
+        }
+        let job = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
+        conflict(one, &loaded.entries, loaded.row.head)?;
+        if let Some(why) = &broken {
+            writable(&one.body, why)?;
+        }
+        admit::admit(&app.catalogue, &job, &one.body, by.role)?;
+        own_line(&one.body, &trial, by)?;
+        let mut body = one.body.clone();
+        let pack_now = job.pack.as_ref().map(|p| p.0);
+        checked(app, id, &job, &mut body, &loaded.job, by).await?;
+        if let Body::Pack {
+            pack,
+            known,
+            sticker,
+        } = &body
+        {
+            if !known && !packs(trial.iter().map(|e| &e.body)).contains(pack) {
+                ask_for_old(app, id, *pack, sticker).await?;
+            }
+            brought.extend(app.store.brought(id, &[*pack]).await?);
+        }
+        let rests = body.rests_on_pack(&app.catalogue);
+        // it comes after everything that is known, wherever that happened
+        let newest = trial
+            .iter()
+            .map(|e| e.seq)
+            .chain(brought.iter().map(|b| b.seq));
+        let e = Logged {
+            id: one.id,
+            seq: newest.max().unwrap_or(0) + 1,
+            at: instant(app, one.at, trial.first().map(|e| e.at)),
+            by: by.name.clone(),
+            by_id: Some(by.id),
+            body,
+        };
+        fresh.push(NewEntry {
+            id: e.id,
+            at: e.at,
+            by: e.by.clone(),
+            by_id: e.by_id,
+            body: e.body.clone(),
+            pack: rests.then_some(pack_now).flatten(),
+        });
+        trial.push(e);
+    }
+    if fresh.is_empty() {
+        return Ok(None);
+    }
+    let after = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
+    let dangers = new_dangers(&after, &brought);
+    let on_packs = !dangers.is_empty()
+        || fresh
+            .iter()
+            .any(|e| DECIDES_ON_PACK.contains(&e.body.kind()));
+    let pack_seen = if !on_packs {
+        None
+    } else if fresh.iter().any(|e| matches!(e.body, Body::Pack { .. })) {
+        // the packs that come on have a head of their own
+        Some(
+            app.store
+                .packs_head(&packs(trial.iter().map(|e| &e.body)))
+                .await?,
+        )
+    } else {
+        Some(loaded.row.pack_head)
+    };
+    Ok(Some(Plan {
+        seen: loaded.row.head,
+        pack_seen,
+        dangers,
+        card: card(&app.catalogue, &after),
+        entries: fresh,
+    }))
+}
+
+/// Kinds of entry that rest on how the pack stands just now.
+const DECIDES_ON_PACK: [&str; 7] = [
+    "pack",
+    "gate",
+    "quarantine",
+    "clearance",
+    "state",
+    "confirmed",
+    "close",
+];
+
+/// Dangers that the job has raised and that are not kept with a pack yet.
+pub fn new_dangers(job: &Job, kept: &[OnPack]) -> Vec<NewDanger> {
+    let known = |pack: Uuid, entry: Uuid| {
+        kept.iter()
+            .any(|b| b.pack == pack && b.entry == entry && matches!(b.what, Happened::Found(_)))
+    };
+    job.found
+        .iter()
+        .filter_map(|f| {
+            let pack = f.pack.filter(|p| !known(*p, f.stop.entry))?;
+            Some(NewDanger {
+                pack,
+                since: f.rests_since,
+                stop: f.stop.clone(),
+            })
+        })
+        .collect()
+}
+
+/// A device's clock may be wrong: nothing is written into the future or before the job began. Whole
+/// microseconds of UTC, as the database keeps them.
+fn instant(
+    app: &App,
+    said: Option<OffsetDateTime>,
+    begun: Option<OffsetDateTime>,
+) -> OffsetDateTime {
+    let now = app.clock.now();
+    let at = said.unwrap_or(now).to_offset(time::UtcOffset::UTC);
+    let at = at.replace_microsecond(at.microsecond()).unwrap_or(at);
+    at.min(now).max(begun.unwrap_or(now).min(now))
+}
+
+/// What needs to know the model, the shop's terms or other stores, and what the server writes into it.
+async fn checked(
+    app: &App,
+    id: Uuid,
+    job: &Job,
+    body: &mut Body,
+    before: &Job,
+    by: &Person,
+) -> Result<(), ApiError> {
+    match body {
+        Body::Reading { .. } | Body::Check { .. } | Body::Skip { .. } => {
+            if job.family(&app.catalogue).is_none() {
+                return Err(no_model());
+            }
+            let entry = body.clone();
+            weigh(app, job.clone(), by.role, move |w| w.admit(&entry)).await??;
+        }
+        Body::Close { .. } | Body::CloseItem { .. } | Body::Except { .. } => {
+            let opened = opened(app, job, by.role).await?;
+            admit::with_opened(&app.catalogue, job, &opened, body)?;
+        }
+        Body::Clearance { .. } => gate::watched(&app.catalogue, job, app.clock.now())?,
+        Body::Photo { photo, .. } => {
+            app.store.photo(id, *photo, true).await?;
+        }
+        _ => {}
+    }
+    match body {
+        Body::Close { shown, terms, .. } => {
+            *shown = shown_now(app, before, by.role).await?;
+            *terms = Some(shop::now(app).await?.terms);
+        }
+        Body::Quote { terms, .. } => *terms = Some(shop::now(app).await?.terms),
+        _ => {}
+    }
+    Ok(())
+}
+
+fn refused(code: &'static str, field: &'static str, sentence: impl Into<String>) -> ApiError {
+    ApiError::refused(
+        axum::http::StatusCode::UNPROCESSABLE_ENTITY,
+        code,
+        Some(field),
+        sentence,
+    )
+}
+
+/// The same id again is the same entry again, or a mistake of whoever made the id.
+fn same_again(one: &Sent, stands: &Logged) -> Result<(), ApiError> {
+    // what the server itself has written into it does not count
+    let bare = |body: &Body| {
+        let mut body = body.clone();
+        match &mut body {
+            Body::Close { shown, terms, .. } => (*shown, *terms) = (None, None),
+            Body::Quote { terms, .. } => *terms = None,
+            _ => {}
+        }
+        body
+    };
+    if bare(&one.body) == bare(&stands.body) {
+        return Ok(());
+    }
+    Err(ApiError::refused(
+        axum::http::StatusCode::CONFLICT,
+        "id-used",
+        Some("id"),
+        "Another entry of this job has this id already. Write it anew.",
+    ))
+}
+
+/// A trainee strikes out what they wrote themselves.
+fn own_line(body: &Body, entries: &[Logged], by: &Person) -> Result<(), ApiError> {
+    let Body::Void { entry, .. } = body else {
+        return Ok(());
+    };
+    let theirs = entries
+        .iter()
+        .any(|e| e.id == *entry && e.by_id != Some(by.id));
+    if by.role == Role::Trainee && theirs {
+        return Err(ApiError::not_allowed(
+            "A technician strikes out what others wrote.",
+        ));
+    }
+    Ok(())
+}
+
+/// A broken job is read, noted to, and its entries are struck out; nothing else.
+fn writable(body: &Body, why: &str) -> Result<(), ApiError> {
+    if matches!(
+        body,
+        Body::Note { .. } | Body::Photo { .. } | Body::Void { .. }
+    ) {
+        return Ok(());
+    }
+    Err(refused(
+        "broken",
+        "kind",
+        format!("This job cannot be worked on. {why} Notes, photos and striking out are taken."),
+    ))
+}
+
+/// A sticker that another job has had asks before its history is taken over.
+async fn ask_for_old(app: &App, job: Uuid, pack: Uuid, sticker: &str) -> Result<(), ApiError> {
+    let Some(past) = app.store.pack_past(pack, Some(job)).await? else {
+        return Ok(());
+    };
+    let vehicle = if past.vehicle.is_empty() {
+        String::new()
+    } else {
+        format!(", {}", past.vehicle)
+    };
+    Err(refused(
+        "old-sticker",
+        "sticker",
+        format!(
+            "Sticker {sticker} was last on job {:04}{vehicle}. Is it that pack? Then what was found on it comes along. If not, put another sticker on this one.",
+            past.number
+        ),
+    ))
+}
+
+fn conflict(one: &Sent, entries: &[Logged], head: i64) -> Result<(), ApiError> {
+    if one.based_on.is_some_and(|base| base > head) {
+        return Err(refused(
+            "base-ahead",
+            "based_on",
+            "This was decided on a state that the job has not reached. Load it again.",
+        ));
+    }
     let guards = one.body.guards();
     if guards.is_empty() || entries.is_empty() {
         return Ok(());
     }
     let Some(based_on) = one.based_on else {
-        return Err(ApiError::refused(
-            axum::http::StatusCode::UNPROCESSABLE_ENTITY,
+        return Err(refused(
             "no-base",
-            Some("based_on"),
+            "based_on",
             "Say which state of the job this was decided on.",
         ));
     };
-    let newer = entries
-        .iter()
-        .rev()
-        .find(|e| e.seq > based_on && guards.contains(&e.body.kind()));
+    let newer = entries.iter().rev().find(|e| {
+        e.seq > based_on && guards.contains(&e.body.kind()) && !one.knows.contains(&e.id)
+    });
     match newer {
         Some(entry) => Err(ApiError::Conflict {
             sentence: format!(
@@ -238,22 +487,9 @@ fn conflict(one: &Sent, entries: &[Logged]) -> Result<(), ApiError> {
     }
 }
 
-fn voidable(entries: &[Logged], id: Uuid) -> Result<(), ApiError> {
-    match entries.iter().find(|e| e.id == id) {
-        None => Err(ApiError::not_found("entry")),
-        Some(e) if e.body.can_be_struck_out() => Ok(()),
-        Some(_) => Err(ApiError::refused(
-            axum::http::StatusCode::UNPROCESSABLE_ENTITY,
-            "not-voidable",
-            Some("entry"),
-            "This entry cannot be struck out.",
-        )),
-    }
-}
-
 /// What the screen says now, kept with a closing; nothing for a vehicle without a wiring model.
 async fn shown_now(app: &App, job: &Job, role: Role) -> Result<Option<Shown>, ApiError> {
-    if job.family(&app.catalogue).is_none() {
+    if job.family(&app.catalogue).is_none() || job.misfit(&app.catalogue).is_some() {
         return Ok(None);
     }
     let suspects = weigh(app, job.clone(), role, |w| {
@@ -281,18 +517,18 @@ async fn shown_now(app: &App, job: &Job, role: Role) -> Result<Option<Shown>, Ap
 /// # Errors
 /// The work stopped.
 pub async fn opened(app: &App, job: &Job, role: Role) -> Result<Vec<Opened>, ApiError> {
-    if job.family(&app.catalogue).is_none() {
+    if job.family(&app.catalogue).is_none() || job.misfit(&app.catalogue).is_some() {
         return Ok(Vec::new());
     }
     weigh(app, job.clone(), role, |w| items::opened(w.model, w.job)).await
 }
 
 /// The card of a job: what it is found by and hung up with.
-pub fn card(app: &App, job: &Job) -> Card {
+pub fn card(catalogue: &Catalogue, job: &Job) -> Card {
     let closed = job.closed.as_ref();
     let mended = closed
         .and_then(|c| c.class.as_ref())
-        .and_then(|c| app.catalogue.classes.get(c));
+        .and_then(|c| catalogue.classes.get(c));
     let recheck = closed.and_then(|c| c.recheck.as_ref());
     Card {
         vehicle: job.vehicle.clone(),
@@ -324,4 +560,25 @@ pub fn no_model() -> ApiError {
 pub fn test_name(w: &Weighed<'_>, id: &str) -> String {
     tests::find(&w.model.tests, id)
         .map_or_else(|| id.to_string(), |k| w.model.tests[k].name.clone())
+}
+
+/// Whose turn it is to write to a job.
+#[derive(Default)]
+pub struct Turns {
+    jobs: Mutex<HashMap<Uuid, Weak<tokio::sync::Mutex<()>>>>,
+}
+
+impl Turns {
+    fn of(&self, job: Uuid) -> Arc<tokio::sync::Mutex<()>> {
+        let mut jobs = self.jobs.lock().unwrap_or_else(PoisonError::into_inner);
+        if jobs.len() > 1000 {
+            jobs.retain(|_, turn| turn.strong_count() > 0);
+        }
+        if let Some(turn) = jobs.get(&job).and_then(Weak::upgrade) {
+            return turn;
+        }
+        let turn = Arc::new(tokio::sync::Mutex::new(()));
+        jobs.insert(job, Arc::downgrade(&turn));
+        turn
+    }
 }

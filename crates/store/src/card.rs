@@ -2,11 +2,13 @@
 //! every append; none of them is the truth.
 
 use crate::{Store, StoreError};
+use serde::Serialize;
+use sqlx::types::Json;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
 /// A job's card.
-#[derive(Debug, Clone, Default, PartialEq, sqlx::FromRow)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, sqlx::FromRow)]
 pub struct Card {
     /// Vehicle's name.
     pub vehicle: String,
@@ -19,14 +21,19 @@ pub struct Card {
     /// What was mended, in words.
     pub mended: String,
     /// Opened.
+    #[serde(with = "time::serde::rfc3339::option")]
     pub opened_at: Option<OffsetDateTime>,
     /// Closed.
+    #[serde(with = "time::serde::rfc3339::option")]
     pub closed_at: Option<OffsetDateTime>,
     /// Promised for.
+    #[serde(with = "time::serde::rfc3339::option")]
     pub promised: Option<OffsetDateTime>,
     /// The wait ends.
+    #[serde(with = "time::serde::rfc3339::option")]
     pub waits_until: Option<OffsetDateTime>,
     /// Comes back by.
+    #[serde(with = "time::serde::rfc3339::option")]
     pub recheck_by: Option<OffsetDateTime>,
     /// What is looked at then.
     pub recheck_what: String,
@@ -53,6 +60,15 @@ const COLUMNS: &str = "j.id, j.number, u.name AS customer, c.vehicle, c.frame_nu
 const TABLES: &str =
     "job j JOIN job_card c ON c.job_id = j.id LEFT JOIN customer u ON u.id = j.customer_id";
 
+/// Most words that a search goes by.
+const MOST_WORDS: usize = 8;
+
+/// A word as a piece of a text, whatever is in it.
+fn like(word: &str) -> String {
+    let word = word.to_lowercase().replace('\\', "\\\\");
+    format!("%{}%", word.replace('%', "\\%").replace('_', "\\_"))
+}
+
 impl Store {
     /// Jobs, closed ones too, that hold all the given words in number, vehicle, frame number,
     /// complaint or customer; newest first, at most `most`.
@@ -60,19 +76,28 @@ impl Store {
     /// # Errors
     /// The database does not answer.
     pub async fn find_jobs(&self, words: &str, most: i64) -> Result<Vec<Found>, StoreError> {
-        let words: Vec<String> = words.split_whitespace().map(str::to_lowercase).collect();
+        // every word somewhere on the card or in the customer's name, each looked up by its index
+        let mut words: Vec<String> = words.split_whitespace().map(like).collect();
+        words.truncate(MOST_WORDS);
+        let one = |k: usize| {
+            format!(
+                "(SELECT job_id FROM job_card WHERE find LIKE ${k}
+                  UNION SELECT j.id FROM job j JOIN customer u ON u.id = j.customer_id WHERE lower(u.name) LIKE ${k})"
+            )
+        };
+        let all: Vec<String> = (0..words.len()).map(|k| one(k + 2)).collect();
+        let among = if all.is_empty() {
+            String::new()
+        } else {
+            format!("WHERE j.id IN ({})", all.join(" INTERSECT "))
+        };
         let text =
-            "lower(lpad(j.number::text, 4, '0') || ' ' || c.vehicle || ' ' || c.frame_number || ' '
-            || c.words || ' ' || coalesce(u.name, ''))";
-        Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "SELECT {COLUMNS} FROM {TABLES}
-             WHERE NOT EXISTS (SELECT 1 FROM unnest($1::text[]) w WHERE position(w in {text}) = 0)
-             ORDER BY j.number DESC LIMIT $2"
-        )))
-        .bind(words)
-        .bind(most)
-        .fetch_all(&self.pool)
-        .await?)
+            format!("SELECT {COLUMNS} FROM {TABLES} {among} ORDER BY j.number DESC LIMIT $1");
+        let mut query = sqlx::query_as(sqlx::AssertSqlSafe(text)).bind(most);
+        for word in words {
+            query = query.bind(word);
+        }
+        Ok(query.fetch_all(&self.pool).await?)
     }
 
     /// A job with its card.
@@ -100,11 +125,16 @@ impl Store {
         vehicle: &str,
         frame_number: &str,
     ) -> Result<Vec<Found>, StoreError> {
+        // two look-ups with an index each, instead of one condition that no index serves
         Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "SELECT {COLUMNS} FROM {TABLES}
-             WHERE j.id <> $1 AND CASE WHEN $3 <> '' AND c.frame_number <> ''
-               THEN lower(c.frame_number) = lower($3)
-               ELSE $2 <> '' AND lower(c.vehicle) = lower($2) AND (c.frame_number = '' OR $3 = '') END
+            "SELECT {COLUMNS} FROM {TABLES} WHERE j.id IN (
+               SELECT job_id FROM job_card
+                 WHERE $3 <> '' AND frame_number <> '' AND lower(frame_number) = lower($3)
+               UNION
+               SELECT job_id FROM job_card
+                 WHERE $2 <> '' AND vehicle <> '' AND lower(vehicle) = lower($2)
+                   AND (frame_number = '' OR $3 = ''))
+               AND j.id <> $1
              ORDER BY j.number DESC LIMIT 20"
         )))
         .bind(job)
@@ -161,43 +191,14 @@ impl Store {
     /// # Errors
     /// There is no such job.
     pub async fn put_card(&self, job: Uuid, card: &Card) -> Result<(), StoreError> {
-        let mut tx = self.pool.begin().await?;
-        write(&mut tx, job, card).await?;
-        tx.commit().await?;
+        let done = sqlx::query("SELECT write_card(id, number, $2) FROM job WHERE id = $1")
+            .bind(job)
+            .bind(Json(card))
+            .execute(&self.pool)
+            .await?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("job"));
+        }
         Ok(())
     }
-}
-
-/// Write a card within a transaction.
-pub(crate) async fn write(
-    tx: &mut sqlx::PgTransaction<'_>,
-    job: Uuid,
-    card: &Card,
-) -> Result<(), StoreError> {
-    sqlx::query(
-        "INSERT INTO job_card (job_id, vehicle, frame_number, words, outcome, mended, opened_at, closed_at,
-           promised, waits_until, recheck_by, recheck_what, from_job)
-         VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
-         ON CONFLICT (job_id) DO UPDATE SET vehicle = excluded.vehicle, frame_number = excluded.frame_number,
-           words = excluded.words, outcome = excluded.outcome, mended = excluded.mended,
-           opened_at = excluded.opened_at, closed_at = excluded.closed_at, promised = excluded.promised,
-           waits_until = excluded.waits_until, recheck_by = excluded.recheck_by,
-           recheck_what = excluded.recheck_what, from_job = excluded.from_job",
-    )
-    .bind(job)
-    .bind(&card.vehicle)
-    .bind(&card.frame_number)
-    .bind(&card.words)
-    .bind(&card.outcome)
-    .bind(&card.mended)
-    .bind(card.opened_at)
-    .bind(card.closed_at)
-    .bind(card.promised)
-    .bind(card.waits_until)
-    .bind(card.recheck_by)
-    .bind(&card.recheck_what)
-    .bind(card.from_job)
-    .execute(&mut **tx)
-    .await?;
-    Ok(())
 }

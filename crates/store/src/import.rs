@@ -1,7 +1,7 @@
 //! Jobs that come in as a bundle, whole or not at all.
 
-use crate::card::{self, Card};
-use crate::job::NewEntry;
+use crate::card::Card;
+use crate::job::{NewDanger, NewEntry, as_json, dangers_as_json};
 use crate::shop::Photo;
 use crate::{Store, StoreError};
 use sqlx::types::Json;
@@ -23,8 +23,8 @@ pub struct Incoming {
     pub packs: Vec<(Uuid, String)>,
     /// Pictures.
     pub photos: Vec<Photo>,
-    /// Closed.
-    pub closed: bool,
+    /// Dangers they raise.
+    pub dangers: Vec<NewDanger>,
     /// Card.
     pub card: Card,
 }
@@ -70,34 +70,21 @@ impl Store {
         at: OffsetDateTime,
     ) -> Result<(), StoreError> {
         let mut tx = self.pool.begin().await?;
-        let taken: bool = sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM job WHERE number = $1)")
-            .bind(job.number)
-            .fetch_one(&mut *tx)
-            .await?;
-        if taken || job.number <= 0 {
-            sqlx::query("INSERT INTO job (id) VALUES ($1)")
-                .bind(job.id)
-                .execute(&mut *tx)
-                .await?;
-        } else {
-            sqlx::query("INSERT INTO job (id, number) OVERRIDING SYSTEM VALUE VALUES ($1, $2)")
-                .bind(job.id)
-                .bind(job.number)
-                .execute(&mut *tx)
-                .await?;
-            sqlx::query(
-                "SELECT setval(pg_get_serial_sequence('job', 'number'),
-                   greatest((SELECT max(number) FROM job), 400))",
-            )
-            .execute(&mut *tx)
-            .await?;
-        }
+        // the number it had, where it is one of a ticket's and free
+        sqlx::query(
+            "INSERT INTO job (id, number) SELECT $1, CASE WHEN $2 BETWEEN 1 AND 999999
+               AND NOT EXISTS (SELECT 1 FROM job WHERE number = $2) THEN $2 ELSE next_job_number() END",
+        )
+        .bind(job.id)
+        .bind(job.number)
+        .execute(&mut *tx)
+        .await?;
         for (id, sticker) in &job.packs {
             // the sticker may be on another pack of this shop: the imported one then says so
             sqlx::query(
                 "INSERT INTO pack (id, sticker)
                  SELECT $1, CASE WHEN EXISTS (SELECT 1 FROM pack WHERE lower(sticker) = lower($2))
-                   THEN $2 || ' imported ' || left($1::text, 8) ELSE $2 END
+                   THEN left($2, 24) || ' imported ' || $1::text ELSE $2 END
                  ON CONFLICT (id) DO NOTHING",
             )
             .bind(id)
@@ -121,25 +108,16 @@ impl Store {
             .execute(&mut *tx)
             .await?;
         }
-        let mut head = 0i64;
-        for e in &job.entries {
-            head = sqlx::query_scalar(
-                "INSERT INTO entry (id, job_id, at, by_name, body, pack_id) VALUES ($1, $2, $3, $4, $5, $6)
-                 RETURNING seq",
-            )
-            .bind(e.id)
+        let head: i64 = sqlx::query_scalar("SELECT append_entries($1, 0, NULL, $2, $3, $4)")
             .bind(job.id)
-            .bind(e.at)
-            .bind(&e.by)
-            .bind(Json(&e.body))
-            .bind(e.pack)
+            .bind(as_json(&job.entries)?)
+            .bind(dangers_as_json(&job.dangers)?)
+            .bind(Json(&job.card))
             .fetch_one(&mut *tx)
             .await?;
-        }
-        sqlx::query("UPDATE job SET head = $2, closed = $3 WHERE id = $1")
+        // whoever it belonged to there is not known here
+        sqlx::query("UPDATE job SET customer_id = NULL WHERE id = $1")
             .bind(job.id)
-            .bind(head)
-            .bind(job.closed)
             .execute(&mut *tx)
             .await?;
         sqlx::query(
@@ -153,7 +131,6 @@ impl Store {
         .bind(job.clash_with)
         .execute(&mut *tx)
         .await?;
-        card::write(&mut tx, job.id, &job.card).await?;
         tx.commit().await?;
         Ok(())
     }

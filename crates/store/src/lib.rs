@@ -5,24 +5,43 @@
 //! head it has seen, and gets [`StoreError::Moved`] when somebody else was quicker, to look again.
 //! Queries are run-time `query_as`; the tests run every one of them against a real server.
 
+pub mod audit;
 pub mod card;
 pub mod import;
 pub mod job;
+pub mod pack;
 pub mod people;
+pub mod session;
 pub mod settings;
 pub mod shop;
+pub mod ticket;
 pub mod watch;
 
 use sqlx::postgres::{PgConnectOptions, PgPoolOptions};
 use std::str::FromStr;
 use std::time::Duration;
 
-/// Why something could not be stored or found.
+/// Why something could not be stored or found. Only [`StoreError::Unavailable`] and [`StoreError::Full`] are worth
+/// trying again as they are.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
-    /// The database does not answer or refuses.
+    /// The database does not answer just now.
     #[error("the database does not answer: {0}")]
-    Database(#[from] sqlx::Error),
+    Unavailable(#[source] sqlx::Error),
+    /// There is no room left where the database writes.
+    #[error("no room left: {0}")]
+    Full(#[source] sqlx::Error),
+    /// What was to be stored cannot be: the code says why.
+    #[error("not to be stored ({code}): {source}")]
+    Rejected {
+        /// Short code.
+        code: &'static str,
+        /// The database's words.
+        source: sqlx::Error,
+    },
+    /// What is stored does not read, or a query does not fit the schema: a fault of ours or of the disk.
+    #[error("the database holds something that does not read: {0}")]
+    Corrupt(#[source] sqlx::Error),
     /// The migrations could not be applied.
     #[error("the database could not be brought up to date: {0}")]
     Migrate(#[from] sqlx::migrate::MigrateError),
@@ -41,9 +60,54 @@ pub enum StoreError {
     /// The last owner cannot be disabled or made something else.
     #[error("a shop keeps one owner")]
     LastOwner,
-    /// A stored entry does not read: the database was written by something else.
-    #[error("entry {0} in the database does not read")]
-    Unreadable(i64),
+}
+
+impl From<sqlx::Error> for StoreError {
+    fn from(error: sqlx::Error) -> Self {
+        let code = match &error {
+            sqlx::Error::Database(e) => e.code().map(std::borrow::Cow::into_owned),
+            sqlx::Error::RowNotFound => return Self::NotFound("row"),
+            sqlx::Error::ColumnDecode { .. }
+            | sqlx::Error::ColumnNotFound(_)
+            | sqlx::Error::ColumnIndexOutOfBounds { .. }
+            | sqlx::Error::TypeNotFound { .. }
+            | sqlx::Error::Decode(_) => return Self::Corrupt(error),
+            sqlx::Error::Encode(_) => {
+                return Self::Rejected {
+                    code: "bad-value",
+                    source: error,
+                };
+            }
+            _ => return Self::Unavailable(error),
+        };
+        let code = code.unwrap_or_default();
+        // classes of the SQL standard, and the few that `append_entries` raises
+        match (code.as_str(), code.get(..2).unwrap_or_default()) {
+            ("SP404", _) => Self::NotFound("job"),
+            ("SP409", _) => Self::Moved,
+            ("SP403", _) => Self::ForeignEntry,
+            ("53100", _) => Self::Full(error),
+            ("23503", _) => Self::Rejected {
+                code: "unknown-reference",
+                source: error,
+            },
+            ("23505", _) => Self::Rejected {
+                code: "taken",
+                source: error,
+            },
+            (_, "22") => Self::Rejected {
+                code: "bad-value",
+                source: error,
+            },
+            (_, "23" | "54") => Self::Rejected {
+                code: "does-not-fit",
+                source: error,
+            },
+            (_, "42" | "XX" | "0A") => Self::Corrupt(error),
+            // connections, resources, shutting down, serialisation
+            _ => Self::Unavailable(error),
+        }
+    }
 }
 
 /// The store: a pool of connections.
@@ -84,9 +148,24 @@ impl Store {
     }
 }
 
+impl Store {
+    /// Can something be written? A row goes in and is taken back.
+    ///
+    /// # Errors
+    /// The disk is full, or the database does not answer.
+    pub async fn can_write(&self) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query("INSERT INTO setting (key, value) VALUES (gen_random_uuid()::text, 'x')")
+            .execute(&mut *tx)
+            .await?;
+        tx.rollback().await?;
+        Ok(())
+    }
+}
+
 fn unique(error: sqlx::Error, name: &str) -> StoreError {
     match error.as_database_error().map(|e| e.is_unique_violation()) {
         Some(true) => StoreError::Taken(name.into()),
-        _ => StoreError::Database(error),
+        _ => error.into(),
     }
 }

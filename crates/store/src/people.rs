@@ -1,4 +1,4 @@
-//! People, sessions, failed sign-ins, customers.
+//! People, their links, customers.
 
 use crate::{Store, StoreError, unique};
 use spannung_core::job::Role;
@@ -16,6 +16,19 @@ pub struct Person {
     pub role: Role,
 }
 
+/// A state that a customer's card had before.
+#[derive(Debug, Clone, PartialEq, Eq, sqlx::FromRow)]
+pub struct CustomerBefore {
+    /// Until then.
+    pub until: OffsetDateTime,
+    /// Who changed it then.
+    pub by_name: String,
+    /// Name.
+    pub name: String,
+    /// Phone or mail.
+    pub contact: String,
+}
+
 /// A customer's card.
 #[derive(Debug, Clone, PartialEq, Eq, sqlx::FromRow)]
 pub struct Customer {
@@ -28,14 +41,14 @@ pub struct Customer {
 }
 
 #[derive(sqlx::FromRow)]
-struct PersonRow {
-    id: Uuid,
-    name: String,
-    role: String,
+pub(crate) struct PersonRow {
+    pub(crate) id: Uuid,
+    pub(crate) name: String,
+    pub(crate) role: String,
 }
 
 impl PersonRow {
-    fn person(self) -> Result<Person, StoreError> {
+    pub(crate) fn person(self) -> Result<Person, StoreError> {
         Ok(Person {
             id: self.id,
             role: Role::parse(&self.role).ok_or(StoreError::NotFound("role"))?,
@@ -44,7 +57,31 @@ impl PersonRow {
     }
 }
 
+/// End everything somebody can come in with: sessions, password, code, second factor, links, calendar.
+async fn lock_out(tx: &mut sqlx::PgTransaction<'_>, person: Uuid) -> Result<(), StoreError> {
+    for text in [
+        "DELETE FROM session WHERE person_id = $1",
+        "DELETE FROM calendar_link WHERE person_id = $1",
+        "UPDATE invitation SET used_at = now() WHERE person_id = $1 AND used_at IS NULL",
+        "UPDATE person SET password_hash = '!', code_hash = NULL, factor = NULL, factor_wanted = NULL WHERE id = $1",
+    ] {
+        sqlx::query(text).bind(person).execute(&mut **tx).await?;
+    }
+    Ok(())
+}
+
 impl Store {
+    /// End everything a person can come in with, for a reset.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn reset_person(&self, person: Uuid) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        lock_out(&mut tx, person).await?;
+        tx.commit().await?;
+        Ok(())
+    }
+
     /// Add a person.
     ///
     /// # Errors
@@ -103,7 +140,7 @@ impl Store {
             .collect()
     }
 
-    /// Change a person's name, role and whether they may sign in. Disabling ends their sessions.
+    /// Change a person's name, role and whether they may sign in. Disabling ends all they could sign in with.
     ///
     /// # Errors
     /// There is no such person, the name is taken, or the last owner would be gone.
@@ -133,14 +170,8 @@ impl Store {
             return Err(StoreError::LastOwner);
         }
         if disabled {
-            sqlx::query("DELETE FROM session WHERE person_id = $1")
-                .bind(person.id)
-                .execute(&mut *tx)
-                .await?;
-            sqlx::query("DELETE FROM calendar_link WHERE person_id = $1")
-                .bind(person.id)
-                .execute(&mut *tx)
-                .await?;
+            // being let in again begins with a new link: nothing of before comes back to life
+            lock_out(&mut tx, person.id).await?;
         }
         tx.commit().await?;
         Ok(())
@@ -212,14 +243,24 @@ impl Store {
         person: Option<Uuid>,
         expires_at: OffsetDateTime,
     ) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        // a newer link ends the older
+        sqlx::query(
+            "UPDATE invitation SET used_at = now()
+             WHERE used_at IS NULL AND person_id IS NOT DISTINCT FROM $1",
+        )
+        .bind(person)
+        .execute(&mut *tx)
+        .await?;
         sqlx::query(
             "INSERT INTO invitation (token_hash, person_id, expires_at) VALUES ($1, $2, $3)",
         )
         .bind(token_hash)
         .bind(person)
         .bind(expires_at)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        tx.commit().await?;
         Ok(())
     }
 
@@ -318,123 +359,29 @@ impl Store {
         row.map(PersonRow::person).transpose()
     }
 
-    /// Begin a session.
+    /// Write a customer's card; the state it had before is kept, with who changed it.
     ///
     /// # Errors
     /// The database does not answer.
-    pub async fn begin_session(
+    pub async fn put_customer(
         &self,
-        token_hash: &[u8],
-        person: Uuid,
-        expires_at: OffsetDateTime,
-    ) -> Result<(), StoreError> {
-        sqlx::query("INSERT INTO session (token_hash, person_id, expires_at) VALUES ($1, $2, $3)")
-            .bind(token_hash)
-            .bind(person)
-            .bind(expires_at)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
-    /// Who has this session, if it has not expired and the person is not disabled.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn session(
-        &self,
-        token_hash: &[u8],
-        now: OffsetDateTime,
-    ) -> Result<Option<Person>, StoreError> {
-        let row: Option<PersonRow> = sqlx::query_as(
-            "SELECT p.id, p.name, p.role FROM session s JOIN person p ON p.id = s.person_id
-             WHERE s.token_hash = $1 AND s.expires_at > $2 AND NOT p.disabled",
-        )
-        .bind(token_hash)
-        .bind(now)
-        .fetch_optional(&self.pool)
-        .await?;
-        row.map(PersonRow::person).transpose()
-    }
-
-    /// End a session, and drop those that have expired.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn end_session(
-        &self,
-        token_hash: &[u8],
-        now: OffsetDateTime,
-    ) -> Result<(), StoreError> {
-        sqlx::query("DELETE FROM session WHERE token_hash = $1 OR expires_at <= $2")
-            .bind(token_hash)
-            .bind(now)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
-    /// Note a failed sign-in.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn note_failure(
-        &self,
-        account: &str,
-        address: &str,
+        customer: &Customer,
+        by: &str,
         at: OffsetDateTime,
     ) -> Result<(), StoreError> {
-        sqlx::query("INSERT INTO failed_sign_in (account, address, at) VALUES (lower($1), $2, $3)")
-            .bind(account)
-            .bind(address)
-            .bind(at)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
-    /// Failures since a time: of this account, and from this address. Older ones are dropped.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn failures(
-        &self,
-        account: &str,
-        address: &str,
-        since: OffsetDateTime,
-    ) -> Result<(i64, i64), StoreError> {
-        sqlx::query("DELETE FROM failed_sign_in WHERE at < $1")
-            .bind(since)
-            .execute(&self.pool)
-            .await?;
-        Ok(sqlx::query_as(
-            "SELECT count(*) FILTER (WHERE account = lower($1)), count(*) FILTER (WHERE address = $2)
-             FROM failed_sign_in WHERE at >= $3",
+        let mut tx = self.pool.begin().await?;
+        sqlx::query(
+            "INSERT INTO customer_before (customer_id, until, by_name, name, contact)
+             SELECT id, $4, $5, name, contact FROM customer
+             WHERE id = $1 AND (name, contact) IS DISTINCT FROM ($2, $3) FOR UPDATE",
         )
-        .bind(account)
-        .bind(address)
-        .bind(since)
-        .fetch_one(&self.pool)
-        .await?)
-    }
-
-    /// Forget the failures of an account after a good sign-in.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn forget_failures(&self, account: &str) -> Result<(), StoreError> {
-        sqlx::query("DELETE FROM failed_sign_in WHERE account = lower($1)")
-            .bind(account)
-            .execute(&self.pool)
-            .await?;
-        Ok(())
-    }
-
-    /// Write a customer's card.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn put_customer(&self, customer: &Customer) -> Result<(), StoreError> {
+        .bind(customer.id)
+        .bind(&customer.name)
+        .bind(&customer.contact)
+        .bind(at)
+        .bind(by)
+        .execute(&mut *tx)
+        .await?;
         sqlx::query(
             "INSERT INTO customer (id, name, contact) VALUES ($1, $2, $3)
              ON CONFLICT (id) DO UPDATE SET name = excluded.name, contact = excluded.contact",
@@ -442,9 +389,24 @@ impl Store {
         .bind(customer.id)
         .bind(&customer.name)
         .bind(&customer.contact)
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        tx.commit().await?;
         Ok(())
+    }
+
+    /// States a customer's card had before, newest first: until when, who changed it then, name, contact.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn customer_before(&self, id: Uuid) -> Result<Vec<CustomerBefore>, StoreError> {
+        Ok(sqlx::query_as(
+            "SELECT until, by_name, name, contact FROM customer_before
+             WHERE customer_id = $1 ORDER BY until DESC LIMIT 50",
+        )
+        .bind(id)
+        .fetch_all(&self.pool)
+        .await?)
     }
 
     /// A customer's card; none when it was erased.

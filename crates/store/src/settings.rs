@@ -38,8 +38,8 @@ impl Store {
     /// The database does not answer.
     pub async fn empty(&self) -> Result<(), StoreError> {
         sqlx::query(
-            "TRUNCATE entry, photo, sheet, job_card, import, job, pack, customer, session,
-               failed_sign_in, invitation, calendar_link, shop_setting, setting, person RESTART IDENTITY",
+            "TRUNCATE entry, danger, job_pack, photo, sheet, job_card, job_ticket, import, job, pack, customer, customer_before, session,
+               sheet_before, audit, attempt, invitation, calendar_link, shop_setting, setting, person RESTART IDENTITY",
         )
         .execute(&self.pool)
         .await?;

@@ -172,11 +172,23 @@ impl Store {
         .await?)
     }
 
-    /// Keep a sheet of points; the same id again is the same sheet with its newest points.
+    /// Keep a sheet of points; the same id again is the same sheet with its newest points; what it was before is kept.
     ///
     /// # Errors
     /// There is no such job.
     pub async fn put_sheet(&self, sheet: &Sheet) -> Result<(), StoreError> {
+        let mut tx = self.pool.begin().await?;
+        sqlx::query(
+            "INSERT INTO sheet_before (sheet_id, until, name, by_name, points)
+             SELECT id, $4, name, by_name, points FROM sheet
+             WHERE id = $1 AND (name, points) IS DISTINCT FROM ($2, $3) FOR UPDATE",
+        )
+        .bind(sheet.id)
+        .bind(&sheet.name)
+        .bind(Json(&sheet.points))
+        .bind(sheet.at)
+        .execute(&mut *tx)
+        .await?;
         sqlx::query(
             "INSERT INTO sheet (id, name, job_id, at, by_name, points) VALUES ($1, $2, $3, $4, $5, $6)
              ON CONFLICT (id) DO UPDATE SET name = excluded.name, at = excluded.at,
@@ -188,9 +200,36 @@ impl Store {
         .bind(sheet.at)
         .bind(&sheet.by_name)
         .bind(Json(&sheet.points))
-        .execute(&self.pool)
+        .execute(&mut *tx)
         .await?;
+        tx.commit().await?;
         Ok(())
+    }
+
+    /// How many states of a sheet are kept from before.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn sheet_before(&self, sheet: Uuid) -> Result<i64, StoreError> {
+        Ok(
+            sqlx::query_scalar("SELECT count(*) FROM sheet_before WHERE sheet_id = $1")
+                .bind(sheet)
+                .fetch_one(&self.pool)
+                .await?,
+        )
+    }
+
+    /// How many pictures a job has.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn photo_count(&self, job: Uuid) -> Result<i64, StoreError> {
+        Ok(
+            sqlx::query_scalar("SELECT count(*) FROM photo WHERE job_id = $1")
+                .bind(job)
+                .fetch_one(&self.pool)
+                .await?,
+        )
     }
 
     /// Sheets whose name holds some words, newest first.

@@ -45,6 +45,7 @@ export type ClosedTicket = Schemas["ClosedTicket"];
 export type RecheckTicket = Schemas["RecheckTicket"];
 export type KnownVehicle = Schemas["KnownVehicle"];
 export type Unit = Schemas["Unit"];
+export type PackView = Schemas["PackView"];
 
 /** A refusal of the server, with its sentence. */
 export class Refusal extends Error {

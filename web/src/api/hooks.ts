@@ -4,6 +4,7 @@ import { flush, onView, write, type Written } from "../outbox/outbox";
 import { keepClock, shopNow } from "./clock";
 import { setHabits } from "../ui/format";
 import { api, entry, take, type Body, type JobView } from "./client";
+import { follow } from "./live";
 
 export const useMe = () =>
   useQuery({ queryKey: ["me"], queryFn: () => take(api.GET("/session")), retry: false, staleTime: 60_000 });
@@ -38,7 +39,8 @@ export const useRack = (find: string) =>
   useQuery({
     queryKey: ["rack", find],
     queryFn: () => take(api.GET("/rack", { params: { query: { find } } })),
-    refetchInterval: 30_000,
+    // tickets that are still being worked out come in as they are ready
+    refetchInterval: (query) => ((query.state.data?.behind ?? 0) > 0 ? 1500 : 30_000),
     placeholderData: (old) => old,
   });
 
@@ -134,15 +136,18 @@ export function useAppend(job: JobView | undefined) {
 export function useAddPhoto(job: JobView) {
   return useMutation({
     networkMode: "always",
-    mutationFn: async ({ file, caption, of }: { file: File; caption: string; of?: string }) => {
+    mutationFn: ({ file, caption, of }: { file: File; caption: string; of?: string }): Promise<Written> => {
       const photo = crypto.randomUUID();
       const body: Body = { kind: "photo", photo, caption, of: of ?? null };
-      return write({
-        job: job.id,
-        words: wordsOf([body]),
-        entries: [{ ...entry(body, job.head), at: shopNow() }],
-        photo: { id: photo, bytes: await file.arrayBuffer(), type: file.type || "image/jpeg" },
-      });
+      return write(
+        {
+          job: job.id,
+          words: wordsOf([body]),
+          entries: [{ ...entry(body, job.head), at: shopNow() }],
+          photo: { id: photo, type: file.type || "image/jpeg" },
+        },
+        file,
+      );
     },
   });
 }
@@ -151,11 +156,16 @@ export function useAddPhoto(job: JobView) {
 export function useViews(): void {
   const client = useQueryClient();
   useEffect(() => {
-    onView((view) => {
-      client.setQueryData<JobView>(["job", view.id], (old) => (old && old.head > view.head ? old : view));
-      for (const key of ["record", "report"]) void client.invalidateQueries({ queryKey: [key, view.id] });
-      void client.invalidateQueries({ queryKey: ["rack"] });
-    });
+    onView(
+      (view) => {
+        client.setQueryData<JobView>(["job", view.id], (old) => (old && old.head > view.head ? old : view));
+        for (const key of ["record", "report"]) void client.invalidateQueries({ queryKey: [key, view.id] });
+        void client.invalidateQueries({ queryKey: ["rack"] });
+      },
+      (id) => {
+        void client.invalidateQueries({ queryKey: ["job", id] });
+      },
+    );
   }, [client]);
 }
 
@@ -169,19 +179,14 @@ export function useLive(job: JobView | undefined): void {
   }, [now]);
   useEffect(() => {
     if (id === undefined) return undefined;
-    // the browser makes a lost connection again by itself
-    const source = new EventSource(`/api/jobs/${id}/events`);
-    const on = (e: MessageEvent<string>) => {
+    return follow((news) => {
       void flush();
+      if (news !== "look" && news.job !== id) return;
       const known = client.getQueryData<JobView>(["job", id])?.head;
-      if (e.data === "look" || Number(e.data) > (known ?? 0)) {
+      if (news === "look" || news.head > (known ?? 0)) {
         for (const key of ["job", "record", "report"]) void client.invalidateQueries({ queryKey: [key, id] });
         void client.invalidateQueries({ queryKey: ["card", id] });
       }
-    };
-    source.addEventListener("head", on);
-    return () => {
-      source.close();
-    };
+    });
   }, [id, client]);
 }

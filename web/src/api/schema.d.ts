@@ -4,6 +4,22 @@
  */
 
 export interface paths {
+    "/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendar/{token}": {
         parameters: {
             query?: never;
@@ -47,6 +63,42 @@ export interface paths {
         put: operations["put_customer"];
         post?: never;
         delete: operations["erase_customer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/customers/{id}/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["customer_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * News of all jobs, for a page that shares one stream among its tabs: `head` with job and newest
+         *     sequence, or `look`; `beat` in between.
+         */
+        get: operations["follow_shop"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -141,6 +193,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Open a job. The same job sent twice is opened once. */
         post: operations["open_job"];
         delete?: never;
         options?: never;
@@ -190,6 +243,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /**
+         * Append entries, all or none. They are stored when this answers; what follows from them is asked for
+         *     afterwards.
+         */
         post: operations["add_entries"];
         delete?: never;
         options?: never;
@@ -204,6 +261,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** News of one job: `head` with its newest sequence, or `look`; `beat` in between. */
         get: operations["follow_job"];
         put?: never;
         post?: never;
@@ -440,6 +498,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/me/factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["show_factor"];
+        put: operations["use_factor"];
+        post: operations["want_factor"];
+        delete: operations["end_factor"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/me/password": {
         parameters: {
             query?: never;
@@ -451,6 +525,38 @@ export interface paths {
         put: operations["set_my_password"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/me/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["end_session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -572,6 +678,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Whoever is signed in gives the password again, before what guards others or cannot be undone. */
+        post: operations["confirm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sheets": {
         parameters: {
             query?: never;
@@ -647,6 +770,11 @@ export interface components {
             password: string;
             token: string;
         };
+        /** @description The password again, with the code where there is a second factor. */
+        Again: {
+            code?: string | null;
+            password: string;
+        };
         /** @description Something an owner or an earlier shop may have done. */
         AlterationView: {
             /** @description What has to be said about it. */
@@ -689,6 +817,17 @@ export interface components {
             step: number;
             /** Format: double */
             torque_nm?: number | null;
+        };
+        /** @description A line of the audit log. */
+        AuditLine: {
+            about: string;
+            address: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            seq: number;
+            what: string;
         };
         /**
          * @description Where an outcome band stands against what is expected.
@@ -840,6 +979,8 @@ export interface components {
              * @description Promised for.
              */
             promised?: string | null;
+            /** @description Names of the fields that this entry sets; the others stay as they are. Empty sets all four. */
+            set?: string[];
             /**
              * Format: double
              * @description Stop-loss: minutes after which the job is not worth doing without asking again.
@@ -895,6 +1036,8 @@ export interface components {
         } | {
             /** @enum {string} */
             kind: "pack";
+            /** @description Said to be the pack that has carried this sticker before: its history comes along. */
+            known?: boolean;
             /**
              * Format: uuid
              * @description Id of the pack.
@@ -1206,6 +1349,11 @@ export interface components {
         Brake: "free" | "left" | "right";
         /** @description A job as one document. */
         Bundle: {
+            /**
+             * @description Hash of the log's chain after its last entry, in hex: SHA-256 over the hash before and each entry
+             *     as JSON with `seq` 0.
+             */
+            chain?: string | null;
             /** @description Entries, counted from 1. */
             entries: components["schemas"]["Logged"][];
             /** @description Always `spannung-job-2`. */
@@ -1344,6 +1492,15 @@ export interface components {
             /** @description Why or how. */
             why: string;
         };
+        /** @description A state that a card had before. */
+        CardBefore: {
+            /** @description Who changed it then. */
+            by: string;
+            contact: string;
+            name: string;
+            /** Format: date-time */
+            until: string;
+        };
         /** @description Cells of the pack. */
         CellsView: {
             /**
@@ -1377,6 +1534,18 @@ export interface components {
             source?: components["schemas"]["KnownFrom"] | null;
             /** @description Of them usually. */
             usual_groups: number;
+        };
+        /** @description Is the log as it was written? */
+        ChainCheck: {
+            /**
+             * Format: int64
+             * @description Sequence of the first that does not.
+             */
+            broken_at?: number | null;
+            /** @description Hash after the last entry, in hex. */
+            hash: string;
+            /** @description Every entry's hash fits it and the one before. */
+            whole: boolean;
         };
         /** @description “Not like this here”: one difference from the family. */
         Change: {
@@ -1492,6 +1661,8 @@ export interface components {
         /** @description Who takes over, with the short code. */
         ChangeOver: {
             code: string;
+            /** @description Code of the second factor, where there is one. */
+            factor?: string | null;
             name: string;
         };
         /**
@@ -1704,6 +1875,17 @@ export interface components {
             /** @description `round` or `flat`. */
             shape: string;
         };
+        /** @description A secret for the program that makes the codes, shown once. */
+        FactorSecret: {
+            /** @description In base 32, to be typed. */
+            secret: string;
+            /** @description The same as an address that such programs open. */
+            url: string;
+        };
+        /** @description Whether somebody has a second factor. */
+        FactorView: {
+            on: boolean;
+        };
         /** @description A family that can be chosen. */
         FamilyChoice: {
             drive: string;
@@ -1762,6 +1944,10 @@ export interface components {
              * @description Value here.
              */
             value: number;
+        };
+        /** @description The first code. */
+        FirstCode: {
+            code: string;
         };
         /** @description A voltage below which the pack of this vehicle must not be charged. */
         Floor: {
@@ -1829,6 +2015,10 @@ export interface components {
             standing: components["schemas"]["Standing"];
             stops: components["schemas"]["Stop"][];
         };
+        /** @description The password, before a factor is begun or ended. */
+        GivenPassword: {
+            password: string;
+        };
         /** @description The motor's halls. */
         HallsView: {
             /**
@@ -1844,6 +2034,10 @@ export interface components {
             database: boolean;
             /** @description Runs on demonstration data. */
             demo: boolean;
+            /** @description Live updates are heard. */
+            listening: boolean;
+            /** @description It has room to write: a row was written and taken back. */
+            writes: boolean;
         };
         /** @description A symptom or risk heard or answered. */
         Heard: {
@@ -1888,6 +2082,8 @@ export interface components {
             arrivals: components["schemas"]["ArrivalView"][];
             assembly: components["schemas"]["AssemblyView"][];
             bench?: components["schemas"]["Bench"] | null;
+            /** @description Why the job cannot be worked on; it is still read, noted to, and its entries are struck out. */
+            broken?: string | null;
             changes: components["schemas"]["Change"][];
             claims: components["schemas"]["ClaimView"][];
             clock: components["schemas"]["ClockView"];
@@ -2061,6 +2257,14 @@ export interface components {
         };
         /** @description How many lines came in. */
         LinesIn: {
+            /**
+             * @description Lines that are the same as one above them in the file, counted from 2 under the header: they came in
+             *     once. A line that means something else needs another time or another word.
+             */
+            equal: number[];
+            /** @description Lines that stood in the job already, from an earlier time. */
+            known: number;
+            /** @description Lines read. */
             lines: number;
         };
         /** @description A one-time link, shown once. */
@@ -2215,6 +2419,8 @@ export interface components {
         };
         /** @description Who is signed in. */
         Me: {
+            /** Format: uuid */
+            id: string;
             name: string;
             role: components["schemas"]["Role"];
         };
@@ -2344,6 +2550,27 @@ export interface components {
             job: number;
             text: string;
         };
+        /** @description The jobs a pack has been in. */
+        PackPastView: {
+            /**
+             * Format: int64
+             * @description Dangers ever found on it.
+             */
+            dangers: number;
+            /**
+             * Format: int64
+             * @description How many.
+             */
+            jobs: number;
+            /**
+             * Format: int32
+             * @description Number of the last one.
+             */
+            number: number;
+            /** Format: date-time */
+            opened_at?: string | null;
+            vehicle: string;
+        };
         /** @description The pack. */
         PackRef: {
             /** Format: uuid */
@@ -2354,6 +2581,7 @@ export interface components {
         PackView: {
             /** Format: uuid */
             id: string;
+            past?: components["schemas"]["PackPastView"] | null;
             sticker: string;
         };
         /** @description A part line. */
@@ -2670,6 +2898,8 @@ export interface components {
         };
         /** @description The rack. */
         Rack: {
+            /** @description Tickets that are still being worked out: their suspicions and minutes may be of before. */
+            behind: number;
             /** @description Closed ones, when looked for. */
             closed: components["schemas"]["ClosedTicket"][];
             /** Format: date-time */
@@ -2740,7 +2970,10 @@ export interface components {
         };
         /** @description The record of a job. */
         RecordView: {
+            /** @description Why the job cannot be worked on. */
+            broken?: string | null;
             cause_confirmed: boolean;
+            chain: components["schemas"]["ChainCheck"];
             customer?: components["schemas"]["CustomerCard"] | null;
             frame_number?: string | null;
             lines: components["schemas"]["Line"][];
@@ -2752,6 +2985,8 @@ export interface components {
             outcome?: components["schemas"]["Outcome"] | null;
             /** Format: int64 */
             parts_cents: number;
+            /** @description Entries that this program does not read, as they are stored. */
+            unread: components["schemas"]["UnreadLine"][];
             vehicle: string;
             words: string;
         };
@@ -2851,6 +3086,21 @@ export interface components {
              * @description Made by the client.
              */
             id: string;
+            /** @description Entries newer than that which the person knew of all the same: their own that still waited to be sent. */
+            knows?: string[];
+        };
+        /** @description A session of one's own. */
+        SessionView: {
+            address: string;
+            /** Format: date-time */
+            began_at: string;
+            device: string;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            seen_at: string;
+            /** @description The one that asks. */
+            this: boolean;
         };
         /** @description A state of the settings, and what changed to get there. */
         Setting: {
@@ -2891,6 +3141,11 @@ export interface components {
              * @description Days within which the same complaint is a comeback.
              */
             comeback_days: number;
+            /**
+             * Format: int32
+             * @description Minutes without work after which a session ends.
+             */
+            idle_minutes: number;
             /** @description Name on the report. */
             name: string;
             /** @description Rate, step and tax. */
@@ -2921,6 +3176,8 @@ export interface components {
         };
         /** @description Name and password. */
         SignIn: {
+            /** @description Code of the second factor, where there is one. */
+            code?: string | null;
             name: string;
             password: string;
         };
@@ -2955,8 +3212,15 @@ export interface components {
             /** @description In words: “Battery in”. */
             text: string;
         };
-        /** @description A danger found on the pack. */
+        /** @description A danger found on a pack. */
         Stop: {
+            /**
+             * Format: date-time
+             * @description When it was found, by the person's clock.
+             */
+            at: string;
+            /** @description Who found it. */
+            by: string;
             /**
              * @description A specialist's written clearance can end it; a group below its floor only ends with another
              *     pack.
@@ -2967,7 +3231,7 @@ export interface components {
              * @description Entry that raised it.
              */
             entry: string;
-            /** @description Gate check, or the test or symptom that raised it. */
+            /** @description Gate check, test, proof check or symptom that raised it. */
             from: string;
             /** @description The order: two or three words. */
             order: string;
@@ -3134,6 +3398,8 @@ export interface components {
         Throttle: "idle" | "full";
         /** @description A ticket on the rail. */
         Ticket: {
+            /** @description Why it cannot be worked on. */
+            broken?: string | null;
             /**
              * Format: int32
              * @description The same complaint came back within the shop's comeback period: number of the job before.
@@ -3246,6 +3512,17 @@ export interface components {
          * @enum {string}
          */
         Units: "metric" | "imperial";
+        /** @description An entry that this program does not read. */
+        UnreadLine: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            seq: number;
+            /** @description Its content as JSON text. */
+            text: string;
+            why: string;
+        };
         /** @description The whole state. Plugs not named in `apart` are joined. */
         VehicleState: {
             /**
@@ -3355,6 +3632,21 @@ export interface components {
              */
             now: number;
         };
+        /** @description What was written. */
+        Written: {
+            /**
+             * Format: int64
+             * @description Newest sequence: the job as it stands now can be asked for.
+             */
+            head: number;
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: int32
+             * @description Number on the ticket.
+             */
+            number: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -3364,6 +3656,36 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    show_audit: {
+        parameters: {
+            query?: {
+                /** @description Lines older than this one; the newest when left out. */
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditLine"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calendar: {
         parameters: {
             query?: never;
@@ -3478,6 +3800,62 @@ export interface operations {
             };
         };
     };
+    customer_before: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardBefore"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    follow_shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -3488,6 +3866,14 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -3664,7 +4050,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobView"];
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             "4XX": {
@@ -3758,7 +4144,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobView"];
+                    "application/json": components["schemas"]["Written"];
                 };
             };
             "4XX": {
@@ -4378,6 +4764,122 @@ export interface operations {
             };
         };
     };
+    show_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorView"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    use_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstCode"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    want_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GivenPassword"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorSecret"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GivenPassword"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     set_my_password: {
         parameters: {
             query?: never;
@@ -4407,9 +4909,66 @@ export interface operations {
             };
         };
     };
-    pack: {
+    list_sessions: {
         parameters: {
             query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pack: {
+        parameters: {
+            query?: {
+                /** @description Its own past with the pack does not count. */
+                job?: string | null;
+            };
             header?: never;
             path: {
                 sticker: string;
@@ -4687,6 +5246,35 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    confirm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Again"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             "4XX": {
                 headers: {

@@ -27,6 +27,7 @@ import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
 import { StrandPanel } from "./StrandPanel";
 import { Suspects } from "./Suspects";
+import { Broken } from "../ui/Broken";
 
 export const BenchPage = () => {
   const { id = "" } = useParams();
@@ -34,6 +35,13 @@ export const BenchPage = () => {
   if (!job.data)
     return (
       <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
+    );
+  if (job.data.broken != null)
+    return (
+      <>
+        <JobLine job={job.data} here="bench" />
+        <Broken job={job.data} />
+      </>
     );
   return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };

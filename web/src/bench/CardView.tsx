@@ -9,6 +9,7 @@ import { v } from "../theme/tokens";
 import { Choice } from "../ui/Choice";
 import { minutes, whole } from "../ui/format";
 import { useKeys } from "../ui/keys";
+import { useKept } from "../ui/useKept";
 import { ErrorLine, KeyedCard, Lock, Tick } from "../ui/parts";
 import { Face } from "./Face";
 import { Ruler } from "./Ruler";
@@ -51,7 +52,7 @@ export const CardView = ({
   onBack,
   onTaken,
 }: Props) => {
-  const [typed, setTyped] = useState("");
+  const [typed, setTyped] = useKept(`${job}-${card.test}`);
   const [error, setError] = useState<string>();
   const [suggest, setSuggest] = useState<string>();
   const [skip, setSkip] = useState<string>();

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import { api, take, type Body, type GateContact, type JobView } from "../api/client";
+import type { Body, GateContact, JobView } from "../api/client";
 import { useAppend, useJob, useMe } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, Small, TitleBlock } from "../frame/TitleBlock";
@@ -11,6 +11,8 @@ import { v } from "../theme/tokens";
 import { Choice } from "../ui/Choice";
 import { clock, dayAndTime, number4 } from "../ui/format";
 import { useKeys } from "../ui/keys";
+import { useKept } from "../ui/useKept";
+import { OldSticker, usePutOn } from "./putOn";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 
 export const GatePage = () => {
@@ -74,7 +76,7 @@ const Gate = ({ job }: { job: JobView }) => {
             <KeyedCard label="Asked now" sx={{ flex: 1, minHeight: 300 }}>
               <Box sx={{ p: 2.5 }}>
                 {job.pack == null ? (
-                  <NamePack append={append} last={job.last_pack ?? undefined} />
+                  <NamePack job={job} append={append} />
                 ) : g.standing === "open" && picked === undefined ? (
                   <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
                     <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750 }}>
@@ -147,24 +149,16 @@ const History = ({ job }: { job: JobView }) => (
 
 type Append = ReturnType<typeof useAppend>;
 
-const NamePack = ({ append, last }: { append: Append; last: string | undefined }) => {
+const NamePack = ({ job, append }: { job: JobView; append: Append }) => {
+  const last = job.last_pack ?? undefined;
   const [sticker, setSticker] = useState("");
-  const [error, setError] = useState<string>();
-  const name = async (of: string) => {
-    setError(undefined);
-    try {
-      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: of } } }));
-      await append.mutateAsync([{ kind: "pack", pack: pack.id, sticker: pack.sticker }]);
-    } catch (x) {
-      setError(x instanceof Error ? x.message : String(x));
-    }
-  };
+  const put = usePutOn(job, append);
   return (
     <Box
       component="form"
       onSubmit={(e: React.FormEvent) => {
         e.preventDefault();
-        void name(sticker.trim());
+        void put.name(sticker.trim());
       }}
       sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}
     >
@@ -189,11 +183,11 @@ const NamePack = ({ append, last }: { append: Append; last: string | undefined }
         Name the pack
       </Button>
       {last !== undefined && (
-        <Button onClick={() => void name(last)} disabled={append.isPending} data-last-pack>
+        <Button onClick={() => void put.name(last, true)} disabled={append.isPending} data-last-pack>
           It is {last}, which was on it the last time
         </Button>
       )}
-      {error && <ErrorLine>{error}</ErrorLine>}
+      <OldSticker put={put} busy={append.isPending} />
     </Box>
   );
 };
@@ -418,33 +412,16 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
   const g = job.gate;
   const me = useMe();
   const go = useNavigate();
-  const [text, setText] = useState("");
+  const [text, setText] = useKept(`${job.id}-clearance`);
   const [sticker, setSticker] = useState("");
-  const [error, setError] = useState<string>();
+  const put = usePutOn(job, append);
   const done = g.quarantine.filter((q) => q.done).length;
   const recorded = g.standing === "quarantined";
   const next = g.quarantine.find((q) => !q.done);
+  // no key records these: each is something that was done, not a question to get past
   const send = (bodies: Body[]) => {
-    setError(undefined);
     append.mutate(bodies);
   };
-  const swap = async () => {
-    try {
-      setError(undefined);
-      const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker: sticker.trim() } } }));
-      await append.mutateAsync([{ kind: "pack", pack: pack.id, sticker: pack.sticker }]);
-    } catch (x) {
-      setError(x instanceof Error ? x.message : String(x));
-    }
-  };
-  useKeys({
-    Enter:
-      next && !append.isPending
-        ? () => {
-            send([{ kind: "quarantine", step: next.id }]);
-          }
-        : undefined,
-  });
   const clearable = g.stops.every((s) => s.clearable);
   return (
     <Box
@@ -460,7 +437,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
       <Box>
         <Heading>{`Stopped, pack ${job.pack?.sticker ?? "not named"}`}</Heading>
         <Box sx={{ mt: 1.5 }}>
-          {job.pack == null && <NamePack append={append} last={job.last_pack ?? undefined} />}
+          {job.pack == null && <NamePack job={job} append={append} />}
           <Chain
             contacts={g.contacts.filter((c) => c.rests === "pack" && c.standing !== "stop")}
             onPick={() => undefined}
@@ -544,7 +521,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
             {done} of {g.quarantine.length} done.{" "}
             {recorded ? "Only work without this pack from here." : "Nothing else can be recorded before."}
           </Box>
-          {(append.error ?? error) && <ErrorLine>{error ?? append.error?.message}</ErrorLine>}
+          {append.error && !put.error && <ErrorLine>{append.error.message}</ErrorLine>}
         </Box>
       </KeyedCard>
       <Box>
@@ -565,11 +542,12 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
           />
           <Button
             disabled={!recorded || sticker.trim() === "" || append.isPending}
-            onClick={() => void swap()}
+            onClick={() => void put.name(sticker.trim())}
           >
             Put it on
           </Button>
         </Way>
+        <OldSticker put={put} busy={append.isPending} />
         <Way
           shut={!recorded || !clearable || me.data?.role !== "specialist"}
           title={`Written clearance of pack ${job.pack?.sticker ?? ""}`}

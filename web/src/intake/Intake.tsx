@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { api, entry, take, type Body, type KnownVehicle, type Preview } from "../api/client";
+import { api, entry, Refusal, take, type Body, type KnownVehicle, type Preview } from "../api/client";
 import { useChoices, useVehicles } from "../api/hooks";
 import { Suspects } from "../bench/Suspects";
 import { JobLine } from "../frame/JobLine";
@@ -22,8 +22,12 @@ interface Draft {
   risks: { id: string; yes: boolean | null }[];
   id: string;
   begun: number;
+  /** Seconds from the first word to the first press. */
+  seconds?: number;
   /** A vehicle the shop has seen. */
   from?: KnownVehicle;
+  /** Ids of what was sent, by its content: sent again it is the same. */
+  ids?: Record<string, string>;
 }
 
 const DRAFT = "spannung-intake";
@@ -77,7 +81,6 @@ export const IntakeNew = () => {
   const [draft, setDraft] = useState<Draft>(kept);
   const [now, setNow] = useState(() => Date.now());
   const go = useNavigate();
-  const client = useQueryClient();
   const choices = useChoices();
   const set = (change: Partial<Draft>) => {
     setDraft((d) => ({ ...d, ...change }));
@@ -129,6 +132,7 @@ export const IntakeNew = () => {
   const answer = (id: string, yes: boolean | null, kind: "symptoms" | "risks" = "symptoms") => {
     set({ [kind]: [...draft[kind].filter((s) => s.id !== id), { id, yes }] } as Partial<Draft>);
   };
+  const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   const open = useMutation({
     mutationFn: () => {
       const bodies: Body[] = [
@@ -137,7 +141,7 @@ export const IntakeNew = () => {
           words: draft.words.trim(),
           volts_class: draft.volts,
           drive,
-          seconds: Math.round((Date.now() - draft.begun) / 1000),
+          seconds: 0,
           ...(draft.from === undefined ? {} : { from_job: draft.from.job }),
         },
         ...(draft.from === undefined ? [] : vehicleOf(draft.from)),
@@ -150,12 +154,28 @@ export const IntakeNew = () => {
             : { kind: "symptom", symptom: h.id, yes: h.yes ?? null, by_customer: true },
         ),
       ];
-      return take(api.POST("/jobs", { body: { id: draft.id, entries: bodies.map((b) => entry(b)) } }));
+      const ids = { ...draft.ids };
+      const entries = bodies.map((b) => {
+        // how long it took is another each time, and means nothing here
+        const what = JSON.stringify(b.kind === "opened" ? { ...b, seconds: 0 } : b);
+        const id = (ids[what] ??= crypto.randomUUID());
+        return { ...entry(b), id };
+      });
+      const opened = entries[0];
+      if (opened?.body.kind === "opened") opened.body.seconds = draft.seconds ?? seconds;
+      set({ ids, seconds: draft.seconds ?? seconds });
+      return take(api.POST("/jobs", { body: { id: draft.id, entries } }));
     },
     onSuccess: (job) => {
       localStorage.removeItem(DRAFT);
-      client.setQueryData(["job", job.id], job);
       void go(`/jobs/${job.id}/gate`);
+    },
+    onError: (e) => {
+      // the reply of an earlier press was lost, and something was typed since: the job is there
+      if (e instanceof Refusal && (e.code === "already-open" || e.code === "id-used")) {
+        localStorage.removeItem(DRAFT);
+        void go(`/jobs/${draft.id}/gate`);
+      }
     },
   });
   const canOpen = ready && p !== undefined && !open.isPending;
@@ -182,7 +202,6 @@ export const IntakeNew = () => {
         }
       : undefined,
   });
-  const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   return (
     <Box
       sx={{

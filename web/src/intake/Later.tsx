@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { api, Refusal, take, type Body, type JobView } from "../api/client";
 import { useAppend } from "../api/hooks";
-import { amount as inField, cents, field as timeField, instant, sign } from "../ui/format";
+import { amount as inField, cents, field as timeField, instant, number4, sign } from "../ui/format";
 import { number } from "../ui/form";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
 
@@ -40,13 +40,22 @@ export const LaterForm = ({ job }: { job: JobView }) => {
           controller: controller || null,
         });
       if (name !== (job.customer?.name ?? "") || contact !== (job.customer?.contact ?? "")) {
-        const id = job.customer_id ?? crypto.randomUUID();
+        // somebody else's name is somebody else: earlier jobs keep the card they have
+        const same = job.customer == null || name === job.customer.name;
+        const id = (same ? job.customer_id : null) ?? crypto.randomUUID();
         await take(api.PUT("/customers/{id}", { params: { path: { id } }, body: { name, contact } }));
         bodies.push({ kind: "customer", customer: id });
       }
       if (sticker !== "" && sticker !== job.pack?.sticker) {
-        const pack = await take(api.PUT("/packs/{sticker}", { params: { path: { sticker } } }));
-        bodies.push({ kind: "pack", pack: pack.id, sticker: pack.sticker });
+        const pack = await take(
+          api.PUT("/packs/{sticker}", { params: { path: { sticker }, query: { job: job.id } } }),
+        );
+        const known = pack.sticker === job.last_pack;
+        if (pack.past != null && !known)
+          throw new Error(
+            `Sticker ${pack.sticker} was on job ${number4(pack.past.number)}. Name it at the gate, which asks whether it is that pack.`,
+          );
+        bodies.push({ kind: "pack", pack: pack.id, sticker: pack.sticker, known });
       }
       const amount = (t: string, field: string): number | null => {
         if (t.trim() === "") return null;
@@ -63,13 +72,11 @@ export const LaterForm = ({ job }: { job: JobView }) => {
         limit_cents: amount(limit, "the limit"),
         stop_loss_minutes: minutes,
       };
-      if (
-        terms.promised !== (job.promised ?? null) ||
-        terms.value_cents !== (job.value_cents ?? null) ||
-        terms.limit_cents !== (job.limit_cents ?? null) ||
-        terms.stop_loss_minutes !== (job.stop_loss_minutes ?? null)
-      )
-        bodies.push({ kind: "terms", ...terms });
+      // only what was changed here is set: what somebody else changes meanwhile stays
+      const changed = (Object.keys(terms) as (keyof typeof terms)[]).filter(
+        (k) => terms[k] !== (job[k] ?? null),
+      );
+      if (changed.length > 0) bodies.push({ kind: "terms", ...terms, set: changed });
       if (bodies.length > 0) await append.mutateAsync(bodies);
       setSaved(true);
     } catch (x) {

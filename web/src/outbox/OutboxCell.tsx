@@ -66,9 +66,9 @@ export const OutboxCell = () => {
           {waiting.map((w) => (
             <Box key={w.key} sx={{ borderTop: `1px solid ${v("ruleStrong")}`, pt: 0.8 }}>
               <b>{w.words}</b>
-              {w.by !== me.data?.name && (
+              {w.by !== me.data?.id && (
                 <span>
-                  , by {w.by}: sent when {w.by} is signed in
+                  , by {w.name}: sent when {w.name} is signed in
                 </span>
               )}
               {w.refused !== undefined && (

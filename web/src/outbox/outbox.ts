@@ -1,6 +1,7 @@
-// Entries and photos that wait on this device until the server has them. Everything that is written goes
-// through here: sent at once while the server answers, kept otherwise, and sent later once and in order.
-// Kept in IndexedDB, written to the disk before it counts as kept, so that it survives a reload.
+// Entries and photos on their way to the server. Everything that is written goes through here: written to this
+// device first (IndexedDB, on the disk before it counts), then sent, with a time-out; one queue a job, in
+// order, so that a job that waits holds no other up. What was not delivered is sent again later; what the
+// server refused is told to whoever wrote it.
 
 import { openDB, type DBSchema, type IDBPDatabase } from "idb";
 import { shopNow } from "../api/clock";
@@ -12,17 +13,20 @@ interface Kept {
   job: string;
   /** Words for the person: what it was. */
   words: string;
-  /** Who wrote it; nobody else sends it. */
+  /** Who wrote it, by id; nobody else sends it. */
   by: string;
+  /** The same, as a name. */
+  name: string;
   entries: Sent[];
-  /** The picture that the entry names, sent before it. */
-  photo?: { id: string; bytes: ArrayBuffer; type: string };
+  /** The picture that the entry names, sent before it; its bytes lie apart and are read when it is its turn. */
+  photo?: { id: string; type: string };
   /** The server refused it with this sentence; it stays until somebody has read it. */
   refused?: string;
 }
 
 interface Schema extends DBSchema {
-  kept: { key: number; value: Kept };
+  kept: { key: number; value: Kept; indexes: { job: string } };
+  pictures: { key: string; value: Blob };
 }
 
 export interface Waiting {
@@ -30,6 +34,7 @@ export interface Waiting {
   job: string;
   words: string;
   by: string;
+  name: string;
   refused?: string;
 }
 
@@ -40,6 +45,12 @@ interface State {
   /** When the last of them went out, for the line that says so. */
   sentAt?: string;
 }
+
+/** How long an answer is waited for, ms. */
+const PATIENCE = 12_000;
+const PICTURE_PATIENCE = 90_000;
+/** A page remembers so many entries of its own for what it decides next. */
+const REMEMBERED = 60;
 
 let state: State = { waiting: [], away: false };
 const listeners = new Set<() => void>();
@@ -58,81 +69,108 @@ export const outbox = {
   get: (): State => state,
 };
 
-let person = "";
+let person = { id: "", name: "" };
 /** Who is signed in: kept entries go out under the name of whoever wrote them. */
-export const writesAs = (name: string): void => {
-  if (name === person) return;
-  person = name;
+export const writesAs = (id: string, name: string): void => {
+  if (id === person.id) return;
+  person = { id, name };
   void flush();
 };
 
 let opened: Promise<IDBPDatabase<Schema>> | undefined;
 const database = (): Promise<IDBPDatabase<Schema>> =>
-  (opened ??= openDB<Schema>("spannung-outbox", 1, {
-    upgrade: (db) => {
-      db.createObjectStore("kept", { keyPath: "key", autoIncrement: true });
+  (opened ??= openDB<Schema>("spannung-outbox", 2, {
+    upgrade: (db, old, _, tx) => {
+      const kept =
+        old < 1
+          ? db.createObjectStore("kept", { keyPath: "key", autoIncrement: true })
+          : tx.objectStore("kept");
+      kept.createIndex("job", "job");
+      db.createObjectStore("pictures");
     },
   }));
+
+// written down and on its way for the first time: not yet something that waits
+const fresh = new Set<number>();
 
 const refresh = async (): Promise<void> => {
   const db = await database();
   const all = await db.getAll("kept");
   set({
-    waiting: all.map(({ key, job, words, by, refused }) => ({
-      key: key ?? 0,
-      job,
-      words,
-      by,
-      ...(refused === undefined ? {} : { refused }),
-    })),
+    waiting: all
+      .filter((k) => k.key !== undefined && !fresh.has(k.key))
+      .map(({ key, job, words, by, name, refused }) => ({
+        key: key ?? 0,
+        job,
+        words,
+        by,
+        name,
+        ...(refused === undefined ? {} : { refused }),
+      })),
   });
 };
 
-const put = async (item: Kept): Promise<void> => {
+const put = async (item: Kept, picture?: Blob): Promise<number> => {
   const db = await database();
-  const tx = db.transaction("kept", "readwrite", { durability: "strict" });
-  await tx.store.put(item);
+  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability: "strict" });
+  if (picture && item.photo) await tx.objectStore("pictures").put(picture, item.photo.id);
+  const key = await tx.objectStore("kept").put(item);
+  await tx.done;
+  return key;
+};
+
+const drop = async (item: Kept): Promise<void> => {
+  const db = await database();
+  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability: "strict" });
+  if (item.key !== undefined) await tx.objectStore("kept").delete(item.key);
+  if (item.photo) await tx.objectStore("pictures").delete(item.photo.id);
   await tx.done;
 };
 
-const drop = async (key: number): Promise<void> => {
-  const db = await database();
-  const tx = db.transaction("kept", "readwrite", { durability: "strict" });
-  await tx.store.delete(key);
-  await tx.done;
-};
-
-/** Not delivered: no network, or a server or database that does not answer. */
+/** Not delivered: no network, no answer in time, or a server or database that is not there just now. */
 const notDelivered = (e: unknown): boolean =>
-  e instanceof Refusal && (e.status === 0 || e.status === 502 || e.status === 503 || e.status === 504);
+  e instanceof Refusal && [0, 429, 502, 503, 504, 507].includes(e.status);
 
-const deliver = async (item: Kept): Promise<JobView> => {
+const deliver = async (item: Kept): Promise<void> => {
   if (item.photo) {
-    const { id, bytes, type } = item.photo;
+    const { id, type } = item.photo;
+    const picture = await (await database()).get("pictures", id);
+    if (picture === undefined) throw new Error("The picture is not on this device any more.");
     await take(
       api.PUT("/jobs/{id}/photos/{photo}", {
         params: { path: { id: item.job, photo: id } },
-        body: bytes as never,
-        bodySerializer: (b) => new Blob([b as unknown as ArrayBuffer], { type }),
+        body: picture as never,
+        bodySerializer: (b) => b as unknown as Blob,
         headers: { "Content-Type": type },
+        signal: AbortSignal.timeout(PICTURE_PATIENCE),
       }),
     );
   }
-  return take(
+  await take(
     api.POST("/jobs/{id}/entries", {
       params: { path: { id: item.job } },
       body: { entries: item.entries },
+      signal: AbortSignal.timeout(PATIENCE),
     }),
   );
 };
 
-/** What a write came to: the server's new view, or kept on this device. */
-export type Written = { view: JobView } | { kept: true };
+// entries this page wrote: what is decided next knew of them, whether or not the view shows them yet
+const mine = new Map<string, string[]>();
+const remember = (job: string, entries: Sent[]): void => {
+  const ids = [...(mine.get(job) ?? []), ...entries.map((e) => e.id)];
+  mine.set(job, ids.slice(-REMEMBERED));
+};
+
+/** What a write came to: the server has it, with its view where that came back as well; or kept here. */
+export type Written = { view?: JobView } | { kept: true };
 
 let seen: (view: JobView) => void = () => undefined;
-/** Who wants every view that comes back, whenever it does. */
-export const onView = (f: (view: JobView) => void): void => {
-  seen = f;
+let stale: (job: string) => void = () => undefined;
+/** Who wants every view that comes back, whenever it does; and who fetches one that did not. */
+export const onView = (view: (view: JobView) => void, none: (job: string) => void): void => {
+  seen = view;
+  stale = none;
 };
 
 let ended: (e: Refusal) => void = () => undefined;
@@ -141,76 +179,151 @@ export const onEnded = (f: (e: Refusal) => void): void => {
   ended = f;
 };
 
-/** Write entries of one job. Behind others that wait, they wait as well: the order holds. */
-export const write = async (given: Omit<Kept, "key" | "refused" | "by">): Promise<Written> => {
-  const item: Kept = { ...given, by: person };
-  const before = state.waiting.some((w) => w.job === item.job && w.by === item.by && w.refused === undefined);
-  if (!before) {
-    try {
-      const view = await deliver(item);
-      if (state.away) set({ away: false });
-      seen(view);
-      return { view };
-    } catch (e) {
-      if (!notDelivered(e)) throw e;
-    }
+/** The job as it stands after something was stored. What was stored stays stored, whether or not this comes. */
+const look = async (job: string): Promise<JobView | undefined> => {
+  try {
+    const view = await take(
+      api.GET("/jobs/{id}", { params: { path: { id: job } }, signal: AbortSignal.timeout(PATIENCE) }),
+    );
+    seen(view);
+    return view;
+  } catch {
+    stale(job);
+    return undefined;
   }
-  await put(item);
-  set({ away: true });
-  await refresh();
-  void flush();
-  return { kept: true };
 };
 
-let flushing = false;
-/** Send what waits, in order. Stops at the first that is not delivered; one that is refused is marked and
- * the rest goes on. Only one tab sends at a time; sending twice would store once. */
-export const flush = async (): Promise<void> => {
-  if (flushing) return;
-  flushing = true;
-  const run = async () => {
-    const db = await database();
-    for (const item of await db.getAll("kept")) {
-      if (item.refused !== undefined || item.key === undefined || item.by !== person) continue;
-      try {
-        const view = await deliver(item);
-        await drop(item.key);
-        seen(view);
-        set({ away: false });
-      } catch (e) {
-        if (notDelivered(e)) {
-          set({ away: true });
-          break;
-        }
-        // signed out: it waits for the next sign-in
-        if (e instanceof Refusal && e.status === 401) {
-          ended(e);
-          break;
-        }
-        await put({ ...item, refused: e instanceof Error ? e.message : String(e) });
+interface Waiter {
+  sent: () => void;
+  refused: (e: unknown) => void;
+}
+const waiters = new Map<number, Waiter>();
+
+const drain = async (job: string): Promise<void> => {
+  const db = await database();
+  for (const item of await db.getAllFromIndex("kept", "job", job)) {
+    const key = item.key;
+    if (item.refused !== undefined || key === undefined || item.by !== person.id) continue;
+    try {
+      await deliver(item);
+      await drop(item);
+      set({ away: false });
+      waiters.get(key)?.sent();
+    } catch (e) {
+      if (notDelivered(e)) {
+        set({ away: true });
+        break;
       }
+      // signed out: it waits for the next sign-in
+      if (e instanceof Refusal && e.status === 401) {
+        ended(e);
+        break;
+      }
+      const waiter = waiters.get(key);
+      if (waiter) {
+        // whoever wrote it is still there, with the words in the field: told at once, and not kept twice
+        await drop(item);
+        waiter.refused(e);
+      } else await put({ ...item, refused: e instanceof Error ? e.message : String(e) });
     }
-    const had = state.waiting.length > 0;
-    await refresh();
-    if (had && state.waiting.length === 0) {
-      const at = shopNow();
-      set({ sentAt: at });
-      setTimeout(() => {
-        if (state.sentAt === at) set({ sentAt: undefined });
-      }, 4000);
-    }
+  }
+};
+
+const queues = new Map<string, Promise<void>>();
+/** Send what waits for a job, in order; one after the other, in one tab at a time. */
+const send = (job: string): Promise<void> => {
+  const before = queues.get(job) ?? Promise.resolve();
+  const run = before.then(async () => {
+    if ("locks" in navigator) await navigator.locks.request(`spannung-outbox-${job}`, () => drain(job));
+    else await drain(job);
+  });
+  const quiet = run.catch(() => undefined);
+  queues.set(job, quiet);
+  return run;
+};
+
+/** Write entries of one job. Behind others of it that wait, they wait as well: the order holds. */
+export const write = async (
+  given: Pick<Kept, "job" | "words" | "entries" | "photo">,
+  picture?: Blob,
+): Promise<Written> => {
+  const item: Kept = {
+    ...given,
+    entries: given.entries.map((e) =>
+      e.based_on === undefined ? e : { ...e, knows: mine.get(given.job) ?? [] },
+    ),
+    by: person.id,
+    name: person.name,
   };
+  remember(item.job, item.entries);
+  const key = await put(item, picture);
+  fresh.add(key);
+  const behind = state.waiting.some((w) => w.job === item.job && w.by === item.by && w.refused === undefined);
+  let sent = false;
+  const answered = new Promise<void>((resolve, reject) => {
+    waiters.set(key, {
+      sent: () => {
+        sent = true;
+        resolve();
+      },
+      refused: reject,
+    });
+  });
+  // it may be refused after nobody waits for it any more
+  answered.catch(() => undefined);
   try {
-    if ("locks" in navigator) await navigator.locks.request("spannung-outbox", run);
-    else await run();
+    const run = send(item.job);
+    // while the server is away nobody waits for it
+    if (!(behind && state.away)) await Promise.race([run, answered]);
+    if (!sent) await Promise.race([answered, Promise.resolve()]);
   } finally {
-    flushing = false;
+    waiters.delete(key);
+    fresh.delete(key);
+    await refresh();
+  }
+  if (!sent) {
+    set({ away: true });
+    return { kept: true };
+  }
+  return { view: await look(item.job) };
+};
+
+/** Send what waits, job by job. */
+export const flush = async (): Promise<void> => {
+  const db = await database();
+  const all = await db.getAll("kept");
+  const jobs = new Set(
+    all
+      .filter((k) => k.refused === undefined && k.by === person.id && !fresh.has(k.key ?? 0))
+      .map((k) => k.job),
+  );
+  if (jobs.size === 0) {
+    await refresh();
+    return;
+  }
+  await Promise.all(
+    [...jobs].map(async (job) => {
+      await send(job).catch(() => undefined);
+      const left = await db.countFromIndex("kept", "job", job);
+      if (left === 0) await look(job);
+    }),
+  );
+  const had = state.waiting.length > 0;
+  await refresh();
+  if (had && state.waiting.length === 0) {
+    const at = shopNow();
+    set({ sentAt: at });
+    setTimeout(() => {
+      if (state.sentAt === at) set({ sentAt: undefined });
+    }, 4000);
   }
 };
 
 /** Take a refused one away, once it was read. */
 export const forget = async (key: number): Promise<void> => {
-  await drop(key);
+  const db = await database();
+  const item = await db.get("kept", key);
+  if (item) await drop(item);
   await refresh();
 };
 

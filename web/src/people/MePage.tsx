@@ -1,15 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState, type ReactNode } from "react";
+import { useState } from "react";
 import { useQueryClient } from "@tanstack/react-query";
 import { api, take } from "../api/client";
 import { useMe } from "../api/hooks";
 import { PlainFrame } from "../frame/PlainFrame";
-import { v } from "../theme/tokens";
 import { Form, Line } from "../ui/form";
-import { ErrorLine, Heading, Tick } from "../ui/parts";
+import { Section, useAct } from "./act";
+import { Factor } from "./Factor";
+import { Sessions } from "./Sessions";
 
-/** Everybody's own: password, short code for the shared tablet, private calendar link. */
+/** Everybody's own: password, short code for the shared tablet, second factor, sessions, private calendar link. */
 export const MePage = () => {
   const me = useMe();
   return (
@@ -24,44 +25,13 @@ export const MePage = () => {
       >
         <Code />
         <Password />
+        <Factor />
+        <Sessions />
         <CalendarLink />
       </Box>
     </PlainFrame>
   );
 };
-
-const useAct = () => {
-  const [error, setError] = useState<string>();
-  const [done, setDone] = useState<string>();
-  const act = async (f: () => Promise<string>) => {
-    setError(undefined);
-    setDone(undefined);
-    try {
-      setDone(await f());
-    } catch (x) {
-      setError(x instanceof Error ? x.message : String(x));
-    }
-  };
-  const said: ReactNode =
-    error !== undefined ? (
-      <ErrorLine>{error}</ErrorLine>
-    ) : done !== undefined ? (
-      <Box sx={{ display: "flex", gap: 0.5 }} role="status">
-        <Tick /> {done}
-      </Box>
-    ) : null;
-  return { act, said };
-};
-
-const Section = ({ title, note, children }: { title: string; note: string; children: ReactNode }) => (
-  <Box component="section">
-    <Heading>{title}</Heading>
-    <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1, pt: 1.5, display: "grid", gap: 1.2, fontSize: 16 }}>
-      <span>{note}</span>
-      {children}
-    </Box>
-  </Box>
-);
 
 const Code = () => {
   const { act, said } = useAct();

@@ -8,7 +8,7 @@ import { useMe, usePeople } from "../api/hooks";
 import { ThemeSwitch } from "../theme/ThemeSwitch";
 import { v } from "../theme/tokens";
 import { ErrorLine } from "../ui/parts";
-import { pressed } from "../ui/form";
+import { Line, pressed } from "../ui/form";
 
 /** Who works here now. Pressing it changes over with a short code; the page stays as it is. */
 export const PersonButton = () => {
@@ -45,18 +45,25 @@ const Panel = ({ onDone }: { onDone: () => void }) => {
   const go = useNavigate();
   const [who, setWho] = useState<string>();
   const [code, setCode] = useState("");
+  const [factor, setFactor] = useState("");
+  const [wants, setWants] = useState(false);
   const [error, setError] = useState<string>();
   const others = (people.data ?? []).filter((p) => !p.disabled && p.name !== me.data?.name);
   const change = async () => {
     setError(undefined);
     try {
-      const next = await take(api.POST("/session/change", { body: { name: who ?? "", code } }));
+      const next = await take(
+        api.POST("/session/change", {
+          body: { name: who ?? "", code, factor: factor === "" ? null : factor },
+        }),
+      );
       client.setQueryData(["me"], next);
       // what the next person may do is another thing; what is typed on the page stays
       await client.invalidateQueries({ queryKey: ["job"] });
       onDone();
     } catch (x) {
-      setCode("");
+      if (x instanceof Refusal && x.code === "code-needed") setWants(true);
+      else setCode("");
       setError(x instanceof Refusal ? x.message : String(x));
     }
   };
@@ -150,6 +157,16 @@ const Panel = ({ onDone }: { onDone: () => void }) => {
           </Button>
         </Box>
       )}
+      {wants && (
+        <Line
+          label="Code of the second factor"
+          name="factor"
+          mode="numeric"
+          autoFocus
+          value={factor}
+          onChange={setFactor}
+        />
+      )}
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
       <Box
         sx={{
@@ -162,7 +179,7 @@ const Panel = ({ onDone }: { onDone: () => void }) => {
       >
         <ThemeSwitch />
         <Button onClick={() => void go("/me")} sx={{ minHeight: 46, fontSize: 16 }} data-to-me>
-          Password, code, calendar
+          Password, code, sessions
         </Button>
         {me.data?.role === "owner" && (
           <Button onClick={() => void go("/shop")} sx={{ minHeight: 46, fontSize: 16 }} data-to-shop>

@@ -10,6 +10,7 @@ import { PhotoButton, Photos } from "../photos/Photos";
 import { parse } from "../reading/parse";
 import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
+import { useKept } from "../ui/useKept";
 import { Line, OneOf, Select } from "../ui/form";
 import { ErrorLine, Heading, KeyedCard, Lock, Reading, Tick, Triangle } from "../ui/parts";
 
@@ -199,7 +200,7 @@ const TakePoint = ({ job }: { job: JobView }) => {
   const [point, setPoint] = useState("");
   const [unit, setUnit] = useState<Unit>("volts");
   const [on, setOn] = useState<"this" | "reference">("this");
-  const [typed, setTyped] = useState("");
+  const [typed, setTyped] = useKept(`${job.id}-point`);
   const field = useRef<HTMLInputElement>(null);
   const next = job.points.find((p) => (on === "this" ? p.reading == null : p.source !== "reference"));
   const name = point.trim() === "" ? (next?.point ?? "") : point;

@@ -406,6 +406,11 @@ const Flags = ({ ticket: t }: { ticket: Ticket }) => (
         <Triangle size={15} /> back from {number4(t.comeback)}
       </Box>
     )}
+    {t.broken != null && (
+      <Box sx={flag} data-broken title={t.broken}>
+        <Triangle size={15} /> cannot be worked on
+      </Box>
+    )}
     {t.over && (
       <Box sx={flag} data-over>
         <Triangle size={15} /> over its limit

@@ -7,10 +7,12 @@ import { api, take, type JobView } from "../api/client";
 import { useAppend, useJob, useMe, useRecord } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, TitleBlock } from "../frame/TitleBlock";
+import { confirmed } from "../people/confirm";
 import { PhotoButton, Photos } from "../photos/Photos";
 import { v } from "../theme/tokens";
+import { useKept } from "../ui/useKept";
 import { dayAndTime, minutes, money } from "../ui/format";
-import { ErrorLine, Heading } from "../ui/parts";
+import { ErrorLine, Heading, Tick, Triangle } from "../ui/parts";
 import { CsvIn } from "./CsvIn";
 import { StrikeOut } from "./StrikeOut";
 
@@ -20,7 +22,7 @@ export const RecordPage = () => {
   const job = useJob(id);
   const record = useRecord(id);
   const append = useAppend(job.data);
-  const [note, setNote] = useState("");
+  const [note, setNote] = useKept(`${id}-note`);
   const go = useNavigate();
   const me = useMe();
   if (!job.data || !record.data)
@@ -81,6 +83,11 @@ export const RecordPage = () => {
             Report
           </Button>
         </Box>
+        {r.broken != null && (
+          <Box data-broken sx={{ border: `3px solid ${v("ink")}`, p: 1.5, mb: 1.5, fontSize: 17 }}>
+            <b>This job cannot be worked on.</b> {r.broken} Strike out what does not fit, or export it.
+          </Box>
+        )}
         <Box
           component="table"
           sx={{
@@ -128,6 +135,21 @@ export const RecordPage = () => {
               </Box>
             ))}
           </tbody>
+        </Box>
+        {r.unread.map((u) => (
+          <Box key={u.seq} data-unread sx={{ fontSize: 15, borderBottom: `1px solid ${v("rule")}`, py: 0.8 }}>
+            {dayAndTime(u.at)} {u.by}: not read here ({u.why}).{" "}
+            <code style={{ overflowWrap: "anywhere" }}>{u.text}</code>
+          </Box>
+        ))}
+        <Box
+          data-chain={r.chain.whole}
+          sx={{ fontSize: 15, color: v("ink2"), mt: 1, display: "flex", gap: 0.7 }}
+        >
+          {r.chain.whole ? <Tick size={17} /> : <Triangle size={17} />}
+          {r.chain.whole
+            ? `As it was written: every line fits the one before, to ${r.chain.hash.slice(0, 12)}.`
+            : `Changed behind the program: line ${String(r.chain.broken_at ?? "")} does not fit the one before.`}
         </Box>
         <Box
           component="form"
@@ -185,7 +207,7 @@ const EraseCustomer = ({ job }: { job: JobView }) => {
   const erase = async () => {
     try {
       const id = job.customer_id ?? "";
-      await take(api.DELETE("/customers/{id}", { params: { path: { id } } }));
+      await confirmed(() => take(api.DELETE("/customers/{id}", { params: { path: { id } } })));
       await client.invalidateQueries();
     } catch (x) {
       setError(x instanceof Error ? x.message : String(x));

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { confirmed } from "../people/confirm";
 import { api, take, type PersonView, type Role } from "../api/client";
 import { useMe, usePeople } from "../api/hooks";
 import { v } from "../theme/tokens";
@@ -34,7 +35,7 @@ export const People = () => {
   const act = async (f: () => Promise<void>) => {
     setError(undefined);
     try {
-      await f();
+      await confirmed(f);
     } catch (x) {
       setError(x instanceof Error ? x.message : String(x));
     }

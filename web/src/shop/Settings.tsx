@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Shop } from "../api/client";
 import { useShop } from "../api/hooks";
+import { confirmed } from "../people/confirm";
 import { v } from "../theme/tokens";
 import { Line, OneOf, Select, number } from "../ui/form";
 import { amount, cents, dayAndTime, money } from "../ui/format";
@@ -35,6 +36,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
   const [floor, setFloor] = useState(amount(t.small_least_cents));
   const [currency, setCode] = useState(t.currency);
   const [comeback, setComeback] = useState(String(shop.comeback_days));
+  const [idle, setIdle] = useState(String(shop.idle_minutes));
   const [zone, setZone] = useState(shop.time_zone);
   const [units, setUnits] = useState(shop.units);
   const bands = shop.bands as Record<string, number>;
@@ -72,8 +74,9 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         comeback_days: figure(comeback, "the comeback period"),
         time_zone: zone,
         units,
+        idle_minutes: figure(idle, "the idle time"),
       };
-      await take(api.PUT("/shop", { body }));
+      await confirmed(() => take(api.PUT("/shop", { body })));
       await client.invalidateQueries({ queryKey: ["shop"] });
       await client.invalidateQueries({ queryKey: ["shop-history"] });
       setKept(true);
@@ -120,6 +123,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         <Line label="Small stuff, at least" value={floor} onChange={setFloor} mode="decimal" />
         <Line label="Currency, three letters" name="currency" value={currency} onChange={setCode} />
         <Line label="Comeback within, days" name="comeback" value={comeback} onChange={setComeback} />
+        <Line label="Signed out after, min" name="idle" value={idle} onChange={setIdle} />
         <Select
           label="Time zone"
           name="time-zone"

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import { useMe } from "../api/hooks";
 import { PlainFrame } from "../frame/PlainFrame";
 import { ErrorLine } from "../ui/parts";
+import { Audit } from "./Audit";
 import { People } from "./People";
 import { Settings } from "./Settings";
 
@@ -22,6 +23,9 @@ export const ShopPage = () => {
         >
           <People />
           <Settings />
+          <Box sx={{ gridColumn: "1 / -1" }}>
+            <Audit />
+          </Box>
         </Box>
       ) : (
         <ErrorLine>Only the owner changes people and settings.</ErrorLine>

@@ -12,6 +12,8 @@ import { ErrorLine, KeyedCard } from "../ui/parts";
 export const SignIn = ({ again }: { again?: string }) => {
   const [name, setName] = useState(again ?? "");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [wants, setWants] = useState(false);
   const [error, setError] = useState<string>();
   const [busy, setBusy] = useState(false);
   const client = useQueryClient();
@@ -20,10 +22,13 @@ export const SignIn = ({ again }: { again?: string }) => {
     setBusy(true);
     setError(undefined);
     try {
-      const me = await take(api.POST("/session", { body: { name, password } }));
+      const me = await take(
+        api.POST("/session", { body: { name, password, code: code === "" ? null : code } }),
+      );
       client.setQueryData(["me"], me);
       await client.invalidateQueries();
     } catch (x) {
+      if (x instanceof Refusal && x.code === "code-needed") setWants(true);
       setError(x instanceof Refusal ? x.message : String(x));
     } finally {
       setBusy(false);
@@ -79,6 +84,18 @@ export const SignIn = ({ again }: { again?: string }) => {
                 setPassword(e.target.value);
               }}
             />
+            {wants && (
+              <TextField
+                label="Code of the second factor"
+                name="factor"
+                autoComplete="one-time-code"
+                autoFocus
+                value={code}
+                onChange={(e) => {
+                  setCode(e.target.value);
+                }}
+              />
+            )}
             {error && <ErrorLine>{error}</ErrorLine>}
             <Button type="submit" variant="contained" disabled={busy || name === "" || password === ""}>
               {busy ? "Looking" : "Sign in"}

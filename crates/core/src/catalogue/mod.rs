@@ -63,6 +63,16 @@ pub struct RepairClass {
     pub access: String,
 }
 
+/// What a STOP says: an order in a few words, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct StopWords {
+    /// The order.
+    pub order: String,
+    /// Why.
+    pub reason: String,
+}
+
 /// A symptom.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -93,6 +103,12 @@ pub struct Symptom {
     /// What to do at once.
     #[serde(default)]
     pub caution: Option<String>,
+    /// It speaks of a pack that can hurt somebody: a STOP on that pack.
+    #[serde(default)]
+    pub stop: Option<StopWords>,
+    /// Nobody rides the vehicle while it is open.
+    #[serde(default)]
+    pub no_ride: bool,
 }
 
 /// A risk factor.
@@ -159,6 +175,9 @@ pub struct Procedure {
     pub ruined_by: Vec<String>,
     /// Sign value → words of the answer.
     pub outcomes: BTreeMap<String, String>,
+    /// Sign values that are a STOP on the pack.
+    #[serde(default)]
+    pub stops: BTreeMap<String, StopWords>,
 }
 
 /// A probe with a name of its own; the others are generated.
@@ -249,6 +268,13 @@ pub struct GateCheck {
     pub answers: Vec<GateAnswer>,
 }
 
+impl GateCheck {
+    /// An answer by its id.
+    pub fn answer(&self, id: &str) -> Option<&GateAnswer> {
+        self.answers.iter().find(|a| a.id == id)
+    }
+}
+
 /// Floor of a kind of cell, for packs that no wiring model describes.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -271,6 +297,9 @@ pub struct QuarantineStep {
     pub name: String,
     /// What it means.
     pub detail: String,
+    /// Hours that must have passed since it was recorded before a specialist clears the pack.
+    #[serde(default)]
+    pub least_hours: f64,
 }
 
 /// A precondition.
@@ -316,6 +345,8 @@ pub struct Catalogue {
     pub gate: Vec<GateCheck>,
     /// Quarantine steps in order.
     pub quarantine: Vec<QuarantineStep>,
+    /// Kinds of entry that open something at the gate.
+    pub released_by: Vec<String>,
     /// Floors by chemistry.
     pub floors: Vec<CellFloor>,
     /// Preconditions.
@@ -346,6 +377,7 @@ struct TestFile {
 }
 #[derive(Deserialize)]
 struct GateFile {
+    released_by: Vec<String>,
     floor: Vec<CellFloor>,
     check: Vec<GateCheck>,
     quarantine: Vec<QuarantineStep>,
@@ -435,6 +467,7 @@ impl Catalogue {
             probes: tests.probe,
             gate: gate.check,
             quarantine: gate.quarantine,
+            released_by: gate.released_by,
             floors: gate.floor,
             needs: gate.need,
             proof,
@@ -517,6 +550,7 @@ impl Catalogue {
                 .map_err(|m| at(3, start, m))?;
         }
         self.check_points().map_err(|(start, m)| at(3, start, m))?;
+        self.check_guards(&at)?;
         for s in &self.symptoms {
             if let Some(word) = spannung_circuit::family::unknown_trait(&s.fits) {
                 let start = s.id.span().start;
@@ -534,6 +568,53 @@ impl Catalogue {
             }
         }
         self.proof.check(self).map_err(|(start, m)| at(5, start, m))
+    }
+
+    /// What guards people: every answer of the gate is one that is known, a STOP rests on the pack and says
+    /// what to do and why, what releases is a kind of entry, a look that stops is one that can be answered.
+    fn check_guards(
+        &self,
+        at: &dyn Fn(usize, usize, String) -> CircuitError,
+    ) -> Result<(), CircuitError> {
+        for c in &self.gate {
+            let start = c.id.span().start;
+            if !matches!(c.rests.as_str(), "pack" | "job") {
+                let m = format!(
+                    "a finding rests on the pack or the job, not on “{}”",
+                    c.rests
+                );
+                return Err(at(4, start, m));
+            }
+            for a in &c.answers {
+                let stop = a.result == "stop";
+                if !stop && !matches!(a.result.as_str(), "clear" | "open") {
+                    let m = format!("an answer is clear, stop or open, not “{}”", a.result);
+                    return Err(at(4, start, m));
+                }
+                if stop && (c.rests != "pack" || a.order.is_none() || a.reason.is_none()) {
+                    let m = format!(
+                        "“{}” is a STOP: it rests on the pack, with order and reason",
+                        a.id
+                    );
+                    return Err(at(4, start, m));
+                }
+            }
+        }
+        let kinds = crate::job::entry::KINDS;
+        if let Some(kind) = self
+            .released_by
+            .iter()
+            .find(|k| !kinds.contains(&k.as_str()))
+        {
+            return Err(at(4, 0, format!("there is no kind of entry “{kind}”")));
+        }
+        for p in &self.procedures {
+            if let Some(value) = p.stops.keys().find(|v| !p.outcomes.contains_key(*v)) {
+                let m = format!("“{value}” stops, but is no answer");
+                return Err(at(3, p.id.span().start, m));
+            }
+        }
+        Ok(())
     }
 
     /// A named probe whose points no family has is a slip of the pen.
@@ -583,6 +664,22 @@ impl Catalogue {
     /// Gate check by id.
     pub fn gate_check(&self, id: &str) -> Option<&GateCheck> {
         self.gate.iter().find(|c| c.id.get_ref() == id)
+    }
+
+    /// The answer to a check of the gate, when it is a STOP. The one place that says so.
+    pub fn stop_answer(&self, check: &str, answer: &str) -> Option<&GateAnswer> {
+        let given = self.gate_check(check)?.answer(answer)?;
+        (given.result == "stop").then_some(given)
+    }
+
+    /// Does this entry open something at the gate: a clear answer, or one of the kinds that release?
+    pub fn releases(&self, body: &crate::job::Body) -> bool {
+        match body {
+            crate::job::Body::Gate { check, answer, .. } => {
+                self.stop_answer(check, answer).is_none()
+            }
+            other => self.released_by.iter().any(|k| k == other.kind()),
+        }
     }
 
     /// Family for a voltage class and a drive.

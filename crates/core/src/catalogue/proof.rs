@@ -1,7 +1,7 @@
 //! What has to be proved before a vehicle leaves the shop: checks with their limits, what a repair
 //! touches, what can be left open, what the owner gets to read. From `data/proof.toml`.
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, StopWords};
 use crate::reading::scaled;
 use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
@@ -39,6 +39,12 @@ pub struct ProofCheck {
     /// Symptom that the Bench is told when it fails.
     #[serde(default)]
     pub fails_as: Option<String>,
+    /// A pack that fails it can hurt somebody: a STOP on that pack.
+    #[serde(default)]
+    pub stop: Option<StopWords>,
+    /// A test ride comes after it.
+    #[serde(default)]
+    pub before_a_ride: bool,
     /// Strand without which a vehicle has no such thing.
     #[serde(default)]
     pub part: Option<String>,

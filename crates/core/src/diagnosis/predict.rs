@@ -169,6 +169,29 @@ pub enum Column {
     },
 }
 
+impl Column {
+    /// About how many bytes it takes up.
+    fn bytes(&self) -> usize {
+        match self {
+            Self::Figures { cases, bins, .. } => {
+                let rows: usize = bins.cases.iter().map(|r| 24 + 4 * r.len()).sum();
+                cases.len() * size_of::<Prediction>() + rows
+            }
+            Self::Outcomes { cases, .. } => cases.iter().map(|r| 24 + 8 * r.len()).sum(),
+        }
+    }
+}
+
+impl Model {
+    /// About how many bytes it takes up. What it shares with the model it was edited from counts in both.
+    pub fn bytes(&self) -> usize {
+        let columns: usize = self.columns.iter().map(|c| c.bytes()).sum();
+        // rows of chances, symptoms and signs go with the number of cases
+        let rows: usize = self.rows.iter().map(|r| r.bytes()).sum();
+        columns + rows + self.cases.len() * (self.symptoms.len() * 8 + 400)
+    }
+}
+
 /// How a figure is compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Scale {

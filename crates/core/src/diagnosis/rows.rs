@@ -46,6 +46,12 @@ impl Rows {
         rows
     }
 
+    /// About how many bytes they take up.
+    pub(super) fn bytes(&self) -> usize {
+        let own: usize = self.own.iter().map(|(_, r)| 40 + 8 * r.len()).sum();
+        own + self.place.len() * 8
+    }
+
     /// Chances under one case.
     pub fn row(&self, case: usize) -> &[f64] {
         match self.place[case] {

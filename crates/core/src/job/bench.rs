@@ -23,9 +23,6 @@ use std::sync::Arc;
 /// Gives the predictions of a test in a state; the caller keeps them.
 pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
 
-/// Symptoms that forbid a ride while they are open.
-const NO_RIDE: [&str; 6] = ["S11", "S18", "S21", "S34", "S46", "S48"];
-
 /// A job with its evidence weighed: what every view starts from.
 pub struct Weighed<'a> {
     /// Catalogue.
@@ -200,7 +197,10 @@ impl<'a> Weighed<'a> {
                 let free = model.tests.iter().filter(|t| !gate::uses_pack(t));
                 free.map(|t| t.id.clone()).collect()
             }),
-            no_ride: NO_RIDE.iter().any(|s| told(s)),
+            no_ride: catalogue
+                .symptoms
+                .iter()
+                .any(|s| s.no_ride && told(s.id.get_ref())),
         };
         Self {
             catalogue,

@@ -295,6 +295,9 @@ pub enum Body {
         /// Stop-loss: minutes after which the job is not worth doing without asking again.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         stop_loss_minutes: Option<f64>,
+        /// Names of the fields that this entry sets; the others stay as they are. Empty sets all four.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        set: Vec<String>,
     },
     /// Locked or ex-fleet electronics, and the proof of ownership that was seen.
     Ownership {
@@ -341,6 +344,9 @@ pub enum Body {
         pack: Uuid,
         /// The shop's sticker.
         sticker: String,
+        /// Said to be the pack that has carried this sticker before: its history comes along.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        known: bool,
     },
     /// An answer at the gate.
     Gate {
@@ -651,6 +657,50 @@ pub struct ShownSuspect {
     pub share: f64,
 }
 
+/// The words of all kinds.
+pub const KINDS: [&str; 40] = [
+    "opened",
+    "vehicle",
+    "symptom",
+    "risk",
+    "customer",
+    "terms",
+    "ownership",
+    "reference",
+    "point-reading",
+    "sheet",
+    "goods-in",
+    "claim",
+    "quote",
+    "quote-answer",
+    "reassembly",
+    "clock",
+    "open-item",
+    "close-item",
+    "proof",
+    "except",
+    "owner-sheet",
+    "photo",
+    "pack",
+    "gate",
+    "quarantine",
+    "clearance",
+    "state",
+    "confirmed",
+    "reading",
+    "check",
+    "skip",
+    "by-hand",
+    "change",
+    "part",
+    "minutes",
+    "wait",
+    "resume",
+    "note",
+    "void",
+    "close",
+];
+
 impl Body {
     /// Can it be struck out: what somebody measured, wrote or planned? What the gate rests on, a proof, an
     /// item closed and the closing cannot be undone that way.
@@ -790,6 +840,10 @@ pub struct Logged {
     pub at: OffsetDateTime,
     /// Who, as a name of the shop's staff.
     pub by: String,
+    /// Who, as a person of this shop; none for what came in from elsewhere. It means nothing in another
+    /// shop, so it is in no document.
+    #[serde(skip)]
+    pub by_id: Option<Uuid>,
     /// Content.
     pub body: Body,
 }

@@ -2,26 +2,11 @@
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::tests::{Kind, Test};
+use crate::error::CoreError;
 use crate::job::fold::Job;
 use serde::Serialize;
 use spannung_circuit::state::{Battery, Charger, Key};
 use utoipa::ToSchema;
-
-/// A danger found on the pack.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
-pub struct Stop {
-    /// Entry that raised it.
-    pub entry: uuid::Uuid,
-    /// Gate check, or the test or symptom that raised it.
-    pub from: String,
-    /// The order: two or three words.
-    pub order: String,
-    /// Why, with the figure.
-    pub reason: String,
-    /// A specialist's written clearance can end it; a group below its floor only ends with another
-    /// pack.
-    pub clearable: bool,
-}
 
 /// A voltage below which the pack of this vehicle must not be charged.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
@@ -108,13 +93,42 @@ pub fn allows(standing: Standing, test: &Test) -> bool {
     }
 }
 
+/// Has the pack been under watch for long enough to be cleared?
+///
+/// # Errors
+/// `still-watched`, with what is left.
+pub fn watched(
+    catalogue: &Catalogue,
+    job: &Job,
+    now: time::OffsetDateTime,
+) -> Result<(), CoreError> {
+    for step in catalogue.quarantine.iter().filter(|q| q.least_hours > 0.0) {
+        let Some((since, _)) = job.on_pack.quarantine.get(&step.id) else {
+            continue;
+        };
+        let passed = (now - *since).as_seconds_f64() / 3600.0;
+        if passed < step.least_hours {
+            return Err(CoreError::entry(
+                "still-watched",
+                "kind",
+                format!(
+                    "The watch began {passed:.0} h ago and takes {:.0} h at the least: {:.0} h to go.",
+                    step.least_hours,
+                    (step.least_hours - passed).ceil()
+                ),
+            ));
+        }
+    }
+    Ok(())
+}
+
 /// How the gate of a job stands.
 pub fn standing(catalogue: &Catalogue, job: &Job) -> Standing {
-    if !job.stops.is_empty() {
+    if !job.on_pack.stops.is_empty() {
         let done = catalogue
             .quarantine
             .iter()
-            .all(|q| job.quarantine.contains_key(&q.id));
+            .all(|q| job.on_pack.quarantine.contains_key(&q.id));
         return if done {
             Standing::Quarantined
         } else {
@@ -122,12 +136,9 @@ pub fn standing(catalogue: &Catalogue, job: &Job) -> Standing {
         };
     }
     let closed = |check: &str| {
-        let spec = catalogue.gate_check(check)?;
-        let answer = job.gate.get(check)?;
-        spec.answers
-            .iter()
-            .find(|a| a.id == answer.answer)
-            .map(|a| a.result == "clear")
+        let given = job.gate.get(check)?;
+        let answer = catalogue.gate_check(check)?.answer(&given.answer)?;
+        Some(answer.result == "clear")
     };
     if catalogue
         .gate

@@ -1,18 +1,21 @@
 //! A job is the fold of its log.
 //!
 //! [`entry`] lists what can be written; [`fold`] turns a log into the job's present state;
-//! [`admit`] says whether an entry fits; [`gate`] says what may be done while the battery gate is not
+//! [`bounds`] and [`admit`] say whether an entry fits; [`gate`] says what may be done while the battery gate is not
 //! open; [`bench`], [`card`] and `controls` put state and model together into what the page shows ([`view`]);
-//! [`items`] and [`proof`] say what holds the hand-back; [`points`] compares a vehicle without a wiring
+//! [`danger`] says what is dangerous and stays with the pack; [`items`] and [`proof`] say what holds the hand-back; [`points`] compares a vehicle without a wiring
 //! model with a working one; [`map`] describes the trace map; [`record`] writes the record out,
-//! [`report`] what is handed over, [`bundle`] the whole job as one document, [`netlist`] its circuit for
+//! [`report`] what is handed over, [`bundle`] the whole job as one document, [`chain`] what shows that nobody changed it, [`netlist`] its circuit for
 //! a simulator.
 
 pub mod admit;
 pub mod bench;
+pub mod bounds;
 pub mod bundle;
 pub mod card;
+pub mod chain;
 mod controls;
+pub mod danger;
 pub mod entry;
 pub mod fold;
 pub mod gate;

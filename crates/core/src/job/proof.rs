@@ -16,13 +16,6 @@ use uuid::Uuid;
 pub const COMPLAINT: &str = "complaint";
 /// The check of a vehicle that leaves without being fit to ride.
 pub const IMMOBILISED: &str = "immobilised";
-/// Checks that a test ride comes after.
-const BEFORE_A_RIDE: [&str; 4] = [
-    "brake-function",
-    "brake-cut-left",
-    "brake-cut-right",
-    "axle-torque",
-];
 
 /// How a check stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
@@ -309,9 +302,11 @@ pub fn rows(
 
 /// Checks that must be closed before a test ride and are not.
 pub fn before_a_ride<'a>(catalogue: &'a Catalogue, job: &Job) -> Vec<&'a ProofCheck> {
-    BEFORE_A_RIDE
+    catalogue
+        .proof
+        .checks
         .iter()
-        .filter_map(|id| catalogue.proof.find(id))
+        .filter(|c| c.before_a_ride)
         .filter(|c| fitted(catalogue, job, c))
         .filter(|c| {
             !matches!(

@@ -4,6 +4,7 @@ use crate::catalogue::Catalogue;
 use crate::job::entry::{
     Body, ClaimWants, Fate, Logged, ProofResult, QuoteReply, ReadOn, ReadingResult, WaitKind,
 };
+use crate::job::fold::Whose;
 use crate::job::proof;
 use crate::reading::Unit;
 use serde::Serialize;
@@ -149,6 +150,7 @@ fn words(
             value_cents,
             limit_cents,
             stop_loss_minutes,
+            set: _,
         } => {
             let mut set = Vec::new();
             let mut note = |name: &str, what: Option<String>| {
@@ -518,7 +520,10 @@ fn words(
         Body::Resume {} => ("The wait is over".into(), String::new()),
         Body::Note { text } => (format!("Note: {text}"), String::new()),
         Body::Void { entry, reason } => {
-            let of = entries.iter().find(|e| e.id == *entry);
+            // one that strikes out another one that strikes out: an older log may hold it, even a ring of them
+            let of = entries
+                .iter()
+                .find(|e| e.id == *entry && !matches!(e.body, Body::Void { .. }));
             let what = of.map_or_else(
                 || "an entry".into(),
                 |e| words(catalogue, entries, &e.body, test_name).0,
@@ -580,7 +585,7 @@ pub fn time(entries: &[Logged], test_name: TestName<'_>) -> Vec<Spent> {
             _ => None,
         })
         .collect();
-    let mut running: BTreeMap<&str, time::OffsetDateTime> = BTreeMap::new();
+    let mut running: BTreeMap<Whose, (time::OffsetDateTime, &str)> = BTreeMap::new();
     let mut out = Vec::new();
     for e in entries.iter().filter(|e| !voided.contains(&e.id)) {
         let (minutes, what) = match &e.body {
@@ -605,11 +610,11 @@ pub fn time(entries: &[Logged], test_name: TestName<'_>) -> Vec<Spent> {
                 continue;
             }
             Body::Clock { run: true } => {
-                running.entry(&e.by).or_insert(e.at);
+                running.entry(Whose::of(e)).or_insert((e.at, &e.by));
                 continue;
             }
-            Body::Clock { run: false } => match running.remove(e.by.as_str()) {
-                Some(since) => {
+            Body::Clock { run: false } => match running.remove(&Whose::of(e)) {
+                Some((since, _)) => {
                     let minutes = crate::job::fold::between(since, e.at);
                     out.push(Spent {
                         at: e.at,
@@ -622,7 +627,7 @@ pub fn time(entries: &[Logged], test_name: TestName<'_>) -> Vec<Spent> {
                 None => continue,
             },
             Body::Close { .. } => {
-                for (by, since) in std::mem::take(&mut running) {
+                for (since, by) in std::mem::take(&mut running).into_values() {
                     out.push(Spent {
                         at: e.at,
                         by: by.into(),
@@ -634,7 +639,7 @@ pub fn time(entries: &[Logged], test_name: TestName<'_>) -> Vec<Spent> {
             }
             _ => continue,
         };
-        let minutes = if running.contains_key(e.by.as_str()) {
+        let minutes = if running.contains_key(&Whose::of(e)) {
             0.0
         } else {
             minutes

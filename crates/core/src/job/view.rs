@@ -4,7 +4,7 @@
 use crate::diagnosis::explain::BandKind;
 use crate::job::gate::Standing;
 use crate::reading::Unit;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use spannung_circuit::state::VehicleState;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -68,7 +68,7 @@ pub struct Skipped {
 }
 
 /// A segment of the strip.
-#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct SegmentShare {
     /// Id.
     pub id: String,

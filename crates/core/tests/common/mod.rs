@@ -3,9 +3,12 @@
 
 #![allow(dead_code)] // not every test uses all of it
 
+pub mod samples;
+
 use spannung_circuit::Profile;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::{Evidence, Item, Model};
+use spannung_core::job::danger::OnPack;
 use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
 use spannung_core::job::gate::{self, Standing};
 use spannung_core::job::{Job, admit};
@@ -40,7 +43,7 @@ pub fn told(id: &str) -> Evidence {
 /// A log that is written entry by entry.
 pub struct Log {
     pub entries: Vec<Logged>,
-    pub brought: Vec<(Uuid, Logged)>,
+    pub brought: Vec<OnPack>,
 }
 
 impl Log {
@@ -60,6 +63,7 @@ impl Log {
         log.add(Body::Pack {
             pack: Uuid::from_u128(1),
             sticker: "K-1".into(),
+            known: false,
         });
         log
     }
@@ -70,6 +74,7 @@ impl Log {
             seq: self.entries.len() as i64 + 1,
             at: OffsetDateTime::UNIX_EPOCH,
             by: "Ada".into(),
+            by_id: None,
             body,
         });
         id

@@ -41,8 +41,7 @@ struct Script<'a> {
     app: &'a App,
     job: Uuid,
     at: OffsetDateTime,
-    by: &'static str,
-    role: Role,
+    by: Person,
     n: u128,
 }
 
@@ -56,9 +55,11 @@ impl Script<'_> {
             id: Uuid::from_u128(self.job.as_u128() + self.n),
             at: Some(self.at),
             based_on: Some(head),
+            knows: Vec::new(),
             body,
         };
-        work::append(self.app, self.job, &[sent], self.by, self.role).await
+        work::append(self.app, self.job, &[sent], &self.by).await?;
+        Ok(())
     }
 
     async fn open_as(
@@ -115,6 +116,7 @@ impl Script<'_> {
                 value_cents: Some(90_000),
                 limit_cents: Some(15_000),
                 stop_loss_minutes: Some(90.0),
+                set: Vec::new(),
             })
             .await?;
         }
@@ -125,18 +127,27 @@ impl Script<'_> {
         let id = Uuid::from_u128(self.job.as_u128() + 0xffff);
         self.app
             .store
-            .put_customer(&Customer {
-                id,
-                name: name.into(),
-                contact: contact.into(),
-            })
+            .put_customer(
+                &Customer {
+                    id,
+                    name: name.into(),
+                    contact: contact.into(),
+                },
+                &self.by.name,
+                self.at,
+            )
             .await?;
         self.add(Body::Customer { customer: id }).await
     }
 
     async fn pack(&mut self, sticker: &str) -> Result<(), ApiError> {
         let (pack, sticker) = self.app.store.pack_by_sticker(sticker).await?;
-        self.add(Body::Pack { pack, sticker }).await
+        self.add(Body::Pack {
+            pack,
+            sticker,
+            known: true,
+        })
+        .await
     }
 
     async fn gate(&mut self, answers: &[(&str, &str, Option<&str>)]) -> Result<(), ApiError> {
@@ -178,7 +189,7 @@ impl Script<'_> {
     async fn take(&mut self, test: &str, value: &str) -> Result<(), ApiError> {
         let job = work::load(self.app, self.job).await?.job;
         let id = test.to_string();
-        let card = work::weigh(self.app, job, self.role, move |w| w.card_of(&id))
+        let card = work::weigh(self.app, job, self.by.role, move |w| w.card_of(&id))
             .await?
             .ok_or_else(|| ApiError::not_found("test"))?;
         if card.state.iter().any(|s| !s.ok) {
@@ -238,7 +249,7 @@ impl Script<'_> {
     /// Every check that is still open, passed with a figure well inside its limits; the test ride last.
     async fn prove_all(&mut self) -> Result<(), ApiError> {
         let job = work::load(self.app, self.job).await?.job;
-        let opened = work::opened(self.app, &job, self.role).await?;
+        let opened = work::opened(self.app, &job, self.by.role).await?;
         let rows = proof::rows(&self.app.catalogue, &job, &opened, None);
         let (last, first): (Vec<_>, Vec<_>) = rows
             .into_iter()
@@ -265,7 +276,7 @@ impl Script<'_> {
     /// What opening destroyed is renewed.
     async fn renew(&mut self, how: &str) -> Result<(), ApiError> {
         let job = work::load(self.app, self.job).await?.job;
-        let opened = work::opened(self.app, &job, self.role).await?;
+        let opened = work::opened(self.app, &job, self.by.role).await?;
         for item in items::items(&self.app.catalogue, &job, &opened) {
             if item.standing == items::ItemStanding::Open && !item.by_state {
                 self.add(Body::CloseItem {
@@ -308,7 +319,7 @@ impl Script<'_> {
                 id,
                 job_id: self.job,
                 at: self.at,
-                by_name: self.by.into(),
+                by_name: self.by.name.clone(),
                 width: kept.width,
                 height: kept.height,
                 picture: kept.jpeg,
@@ -352,13 +363,21 @@ impl Script<'_> {
     }
 }
 
+/// Somebody of the demonstration.
+fn person(k: usize) -> Person {
+    Person {
+        id: Uuid::from_u128(0x9e00 + k as u128),
+        name: PEOPLE[k].0.into(),
+        role: PEOPLE[k].1,
+    }
+}
+
 fn script(app: &App, k: u128, by: usize, hours_ago: i64) -> Script<'_> {
     Script {
         app,
         job: Uuid::from_u128(0x5a00_0000_0000_4000_8000_0000_0000_0000 + k * 0x10_0000),
         at: START - Duration::hours(hours_ago),
-        by: PEOPLE[by].0,
-        role: PEOPLE[by].1,
+        by: person(by),
         n: 0,
     }
 }
@@ -385,21 +404,12 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
         .map_err(|_| ApiError::internal("hash"))??;
     let mut code_hashes = Vec::new();
     for code in CODES {
-        code_hashes.push(auth::hashed(code.into()).await?);
+        code_hashes.push(auth::hashed(app, code.into()).await?);
     }
-    for (k, (name, role)) in PEOPLE.iter().enumerate() {
+    for k in 0..PEOPLE.len() {
+        app.store.add_person(&person(k), &hash).await?;
         app.store
-            .add_person(
-                &Person {
-                    id: Uuid::from_u128(0x9e00 + k as u128),
-                    name: (*name).into(),
-                    role: *role,
-                },
-                &hash,
-            )
-            .await?;
-        app.store
-            .set_code(Uuid::from_u128(0x9e00 + k as u128), Some(&code_hashes[k]))
+            .set_code(person(k).id, Some(&code_hashes[k]))
             .await?;
     }
 

@@ -165,6 +165,7 @@ async fn preview(
             seq: k as i64 + 1,
             at: now,
             by: person.name.clone(),
+            by_id: Some(person.id),
             body,
         })
         .collect();

@@ -11,13 +11,14 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use spannung_core::job::Job;
 use spannung_core::job::entry::Outcome;
 use spannung_core::job::items;
 use spannung_core::job::profile::ProfileView;
 use spannung_core::job::record::{self, Line};
 use spannung_core::job::report::{self, Report};
 use spannung_core::job::view::Card;
+use spannung_core::job::{Job, Logged, admit, chain};
+use spannung_store::job::Unread;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -37,6 +38,9 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(show_report))
 }
 
+/// Most entries that are taken in one go.
+const MOST_SENT: usize = 200;
+
 /// A new job with its first entries.
 #[derive(Deserialize, ToSchema)]
 struct NewJob {
@@ -52,29 +56,56 @@ struct Append {
     entries: Vec<Sent>,
 }
 
-#[utoipa::path(post, path = "/jobs", request_body = NewJob, responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
+/// What was written.
+#[derive(Serialize, ToSchema)]
+struct Written {
+    id: Uuid,
+    /// Number on the ticket.
+    number: i32,
+    /// Newest sequence: the job as it stands now can be asked for.
+    head: i64,
+}
+
+async fn written(app: &App, id: Uuid, head: i64) -> Result<Json<Written>, ApiError> {
+    let number = app.store.job(id).await?.number;
+    Ok(Json(Written { id, number, head }))
+}
+
+fn not_too_many(sent: &[Sent]) -> Result<(), ApiError> {
+    if sent.len() <= MOST_SENT {
+        return Ok(());
+    }
+    Err(ApiError::refused(
+        StatusCode::UNPROCESSABLE_ENTITY,
+        "too-many",
+        Some("entries"),
+        format!("At most {MOST_SENT} entries are taken in one go."),
+    ))
+}
+
+/// Open a job. The same job sent twice is opened once.
+#[utoipa::path(post, path = "/jobs", request_body = NewJob, responses((status = 200, body = Written), (status = "4XX", body = Problem)))]
 async fn open_job(
     State(app): State<App>,
     Who(person): Who,
     Json(new): Json<NewJob>,
-) -> Result<Json<JobView>, ApiError> {
-    // the entries are checked before the job gets its number
-    if let Some(Sent { body, .. }) = new.entries.first()
-        && app.store.job(new.id).await.is_err()
-    {
-        spannung_core::job::admit::admit(&app.catalogue, &Job::default(), body, person.role)?;
-    }
-    if new.entries.is_empty() {
+) -> Result<Json<Written>, ApiError> {
+    not_too_many(&new.entries)?;
+    let Some(first) = new.entries.first() else {
         return Err(ApiError::refused(
             StatusCode::UNPROCESSABLE_ENTITY,
             "no-entries",
             Some("entries"),
             "A job begins with what the customer said.",
         ));
+    };
+    // the entries are checked before the job gets its number
+    if app.store.job(new.id).await.is_err() {
+        admit::admit(&app.catalogue, &Job::default(), &first.body, person.role)?;
     }
     app.store.open_job(new.id).await?;
-    work::append(&app, new.id, &new.entries, &person.name, person.role).await?;
-    view(&app, work::load(&app, new.id).await?, &person).await
+    let head = work::append(&app, new.id, &new.entries, &person).await?;
+    written(&app, new.id, head).await
 }
 
 #[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -86,15 +117,18 @@ async fn show_job(
     view(&app, work::load(&app, id).await?, &person).await
 }
 
-#[utoipa::path(post, path = "/jobs/{id}/entries", params(("id" = Uuid, Path)), request_body = Append, responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
+/// Append entries, all or none. They are stored when this answers; what follows from them is asked for
+/// afterwards.
+#[utoipa::path(post, path = "/jobs/{id}/entries", params(("id" = Uuid, Path)), request_body = Append, responses((status = 200, body = Written), (status = "4XX", body = Problem)))]
 async fn add_entries(
     State(app): State<App>,
     Who(person): Who,
     Path(id): Path<Uuid>,
     Json(sent): Json<Append>,
-) -> Result<Json<JobView>, ApiError> {
-    work::append(&app, id, &sent.entries, &person.name, person.role).await?;
-    view(&app, work::load(&app, id).await?, &person).await
+) -> Result<Json<Written>, ApiError> {
+    not_too_many(&sent.entries)?;
+    let head = work::append(&app, id, &sent.entries, &person).await?;
+    written(&app, id, head).await
 }
 
 #[utoipa::path(get, path = "/jobs/{id}/tests/{test}", params(("id" = Uuid, Path), ("test" = String, Path)), responses((status = 200, body = Card), (status = "4XX", body = Problem)))]
@@ -104,6 +138,9 @@ async fn show_card(
     Path((id, test)): Path<(Uuid, String)>,
 ) -> Result<Json<Card>, ApiError> {
     let loaded = work::load(&app, id).await?;
+    if !loaded.modelled(&app.catalogue) {
+        return Err(ApiError::not_found("wiring model for this vehicle"));
+    }
     let card = work::weigh(&app, loaded.job, person.role, move |w| w.card_of(&test)).await?;
     card.map(Json)
         .ok_or_else(|| ApiError::not_found("test on this vehicle"))
@@ -127,7 +164,7 @@ async fn show_forecast(
     Path(id): Path<Uuid>,
 ) -> Result<Json<ForecastView>, ApiError> {
     let loaded = work::load(&app, id).await?;
-    if loaded.job.family(&app.catalogue).is_none() {
+    if !loaded.modelled(&app.catalogue) {
         return Err(ApiError::not_found("wiring model for this vehicle"));
     }
     let head = loaded.job.head;
@@ -166,6 +203,63 @@ struct RecordView {
     customer: Option<CustomerCard>,
     frame_number: Option<String>,
     lines: Vec<Line>,
+    /// Entries that this program does not read, as they are stored.
+    unread: Vec<UnreadLine>,
+    /// Why the job cannot be worked on.
+    broken: Option<String>,
+    chain: ChainCheck,
+}
+
+/// An entry that this program does not read.
+#[derive(Serialize, ToSchema)]
+struct UnreadLine {
+    seq: i64,
+    #[serde(with = "time::serde::rfc3339")]
+    at: OffsetDateTime,
+    by: String,
+    /// Its content as JSON text.
+    text: String,
+    why: String,
+}
+
+/// Is the log as it was written?
+#[derive(Serialize, ToSchema)]
+struct ChainCheck {
+    /// Every entry's hash fits it and the one before.
+    whole: bool,
+    /// Sequence of the first that does not.
+    broken_at: Option<i64>,
+    /// Hash after the last entry, in hex.
+    hash: String,
+}
+
+/// Work the chain out again and compare it with what is kept.
+async fn checked(
+    app: &App,
+    id: Uuid,
+    entries: &[Logged],
+    unread: &[Unread],
+) -> Result<ChainCheck, ApiError> {
+    let kept = app.store.chain(id).await?;
+    let hash = kept.last().cloned().flatten().map(|h| chain::hex(&h));
+    let hash = hash.unwrap_or_default();
+    // what does not read cannot be hashed again
+    let mut broken_at = unread.first().map(|u| u.seq);
+    if broken_at.is_none() {
+        let mut before = Vec::new();
+        for (e, kept) in entries.iter().zip(&kept) {
+            before = chain::link(&before, e);
+            if kept.as_ref() != Some(&before) {
+                broken_at = Some(e.seq);
+                break;
+            }
+        }
+    }
+    Ok(ChainCheck {
+        whole: broken_at.is_none(),
+        broken_at,
+        hash,
+    })
 }
 
 #[utoipa::path(get, path = "/jobs/{id}/record", params(("id" = Uuid, Path)), responses((status = 200, body = RecordView), (status = "4XX", body = Problem)))]
@@ -174,16 +268,24 @@ async fn show_record(
     Who(person): Who,
     Path(id): Path<Uuid>,
 ) -> Result<Json<RecordView>, ApiError> {
+    let loaded = work::load(&app, id).await?;
+    let modelled = loaded.modelled(&app.catalogue);
     let Loaded {
-        row, entries, job, ..
-    } = work::load(&app, id).await?;
+        row,
+        entries,
+        unread,
+        broken,
+        job,
+        ..
+    } = loaded;
     let customer = match row.customer_id {
         Some(id) => app.store.customer(id).await?,
         None => None,
     };
     let catalogue = std::sync::Arc::clone(&app.catalogue);
     let minutes = job.minutes_at(app.clock.now());
-    let lines = if job.family(&catalogue).is_none() {
+    let chain = checked(&app, id, &entries, &unread).await?;
+    let lines = if !modelled {
         record::lines(&catalogue, &entries, &|t| t.to_string())
     } else {
         work::weigh(&app, job.clone(), person.role, move |w| {
@@ -211,6 +313,18 @@ async fn show_record(
         }),
         frame_number: job.frame_number,
         lines,
+        unread: unread
+            .into_iter()
+            .map(|u| UnreadLine {
+                seq: u.seq,
+                at: u.at,
+                by: u.by,
+                text: u.body.to_string(),
+                why: u.why,
+            })
+            .collect(),
+        broken,
+        chain,
     }))
 }
 
@@ -239,7 +353,9 @@ async fn show_report(
     Who(person): Who,
     Path(id): Path<Uuid>,
 ) -> Result<Json<ReportView>, ApiError> {
-    let Loaded { row, job, .. } = work::load(&app, id).await?;
+    let loaded = work::load(&app, id).await?;
+    let modelled = loaded.modelled(&app.catalogue);
+    let Loaded { row, job, .. } = loaded;
     let customer = match row.customer_id {
         Some(id) => app.store.customer(id).await?,
         None => None,
@@ -248,7 +364,7 @@ async fn show_report(
     let minutes = job.minutes_at(app.clock.now());
     let terms = shop.terms.clone();
     let catalogue = std::sync::Arc::clone(&app.catalogue);
-    let report = if job.family(&app.catalogue).is_none() {
+    let report = if !modelled {
         report::report(&catalogue, &job, None, &[], minutes, &terms)
     } else {
         work::weigh(&app, job.clone(), person.role, move |w| {

@@ -1,10 +1,12 @@
 //! Routes, one module per resource.
 
+pub mod audit;
 pub mod calendar;
 pub mod capture;
 pub mod catalogue;
 pub mod customers;
 pub mod exchange;
+pub mod factor;
 pub mod intake;
 pub mod jobs;
 pub mod live;

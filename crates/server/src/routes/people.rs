@@ -2,13 +2,15 @@
 //! code. Passwords are set by whoever they belong to, through a one-time link.
 
 use crate::App;
-use crate::auth::{self, Owner, Who};
+use crate::auth::{self, Confirmed, Who};
 use crate::error::{ApiError, Problem};
+use crate::passwords;
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
-use spannung_core::job::Role;
+use spannung_core::job::{Role, bounds};
+use spannung_store::audit::Doer;
 use spannung_store::people::Person;
 use time::{Duration, OffsetDateTime};
 use utoipa::ToSchema;
@@ -86,18 +88,29 @@ fn good_name(name: &str) -> Result<String, ApiError> {
             "A name has 1 to 80 letters.",
         ));
     }
-    Ok(name.into())
+    bounds::text(name)?;
+    // one space between words: a name is looked up however it is typed
+    Ok(name.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
-fn good_password(password: &str) -> Result<(), ApiError> {
-    let letters = password.chars().count();
-    if !(10..=200).contains(&letters) {
-        return Err(ApiError::refused(
+async fn good_password(app: &App, password: &str, name: &str) -> Result<(), ApiError> {
+    let refused = |sentence: &str| {
+        Err(ApiError::refused(
             StatusCode::UNPROCESSABLE_ENTITY,
             "bad-password",
             Some("password"),
-            "A password has 10 letters or more. Three or four words are good.",
-        ));
+            sentence,
+        ))
+    };
+    let letters = password.chars().count();
+    if !(10..=200).contains(&letters) {
+        return refused("A password has 10 letters or more. Three or four words are good.");
+    }
+    let shop = crate::shop::now(app).await?.name;
+    if passwords::too_common(password, &[name, &shop]) {
+        return refused(
+            "Others try this one first. Three or four words that do not belong together are good.",
+        );
     }
     Ok(())
 }
@@ -120,7 +133,7 @@ pub async fn link(app: &App, person: Option<Uuid>) -> Result<(String, OffsetDate
 #[utoipa::path(post, path = "/people", request_body = NewPerson, responses((status = 200, body = Link), (status = "4XX", body = Problem)))]
 async fn add_person(
     State(app): State<App>,
-    _: Owner,
+    Confirmed(owner): Confirmed,
     Json(new): Json<NewPerson>,
 ) -> Result<Json<Link>, ApiError> {
     let person = Person {
@@ -130,6 +143,9 @@ async fn add_person(
     };
     // no password fits this until the person has set one
     app.store.add_person(&person, "!").await?;
+    let about = format!("{}, {}", person.name, person.role.word());
+    app.note(Doer::Person(&owner), "", "person added", &about)
+        .await;
     let (url, expires_at) = link(&app, Some(person.id)).await?;
     Ok(Json(Link { url, expires_at }))
 }
@@ -145,7 +161,7 @@ struct PersonChange {
 #[utoipa::path(put, path = "/people/{id}", params(("id" = Uuid, Path)), request_body = PersonChange, responses((status = 204), (status = "4XX", body = Problem)))]
 async fn change_person(
     State(app): State<App>,
-    _: Owner,
+    Confirmed(owner): Confirmed,
     Path(id): Path<Uuid>,
     Json(change): Json<PersonChange>,
 ) -> Result<StatusCode, ApiError> {
@@ -155,22 +171,34 @@ async fn change_person(
         role: change.role,
     };
     app.store.change_person(&person, change.disabled).await?;
+    let about = format!(
+        "{}, {}{}",
+        person.name,
+        person.role.word(),
+        if change.disabled { ", disabled" } else { "" }
+    );
+    app.note(Doer::Person(&owner), "", "person changed", &about)
+        .await;
     Ok(StatusCode::NO_CONTENT)
 }
 
 #[utoipa::path(post, path = "/people/{id}/link", params(("id" = Uuid, Path)), responses((status = 200, body = Link), (status = "4XX", body = Problem)))]
 async fn reset_person(
     State(app): State<App>,
-    _: Owner,
+    Confirmed(owner): Confirmed,
     Path(id): Path<Uuid>,
 ) -> Result<Json<Link>, ApiError> {
     let known = app.store.people().await?;
-    if !known.iter().any(|(p, disabled, _)| p.id == id && !disabled) {
+    let Some((person, ..)) = known
+        .iter()
+        .find(|(p, disabled, _)| p.id == id && !disabled)
+    else {
         return Err(ApiError::not_found("person who may sign in"));
-    }
-    // the old password is gone at once, and every session with it
-    app.store.set_password(id, "!").await?;
-    app.store.set_code(id, None).await?;
+    };
+    // the old password is gone at once, and with it all they could come in with
+    app.store.reset_person(id).await?;
+    app.note(Doer::Person(&owner), "", "person reset", &person.name)
+        .await;
     let (url, expires_at) = link(&app, Some(id)).await?;
     Ok(Json(Link { url, expires_at }))
 }
@@ -188,17 +216,13 @@ async fn set_my_password(
     Who(person): Who,
     Json(given): Json<MyPassword>,
 ) -> Result<StatusCode, ApiError> {
-    good_password(&given.new)?;
+    good_password(&app, &given.new, &person.name).await?;
     let hash = app.store.person_by_name(&person.name).await?.map(|f| f.1);
-    auth::throttled(
-        &app,
-        &person.name,
-        "password",
-        auth::password_fits(given.old, hash),
-    )
-    .await?;
-    let hash = auth::hashed(given.new).await?;
+    auth::throttled(&app, &person.name, "password", given.old, hash).await?;
+    let hash = auth::hashed(&app, given.new).await?;
     app.store.set_password(person.id, &hash).await?;
+    app.note(Doer::Person(&person), "", "password changed", "")
+        .await;
     Ok(StatusCode::NO_CONTENT)
 }
 
@@ -217,13 +241,7 @@ async fn set_my_code(
     Json(given): Json<MyCode>,
 ) -> Result<StatusCode, ApiError> {
     let hash = app.store.person_by_name(&person.name).await?.map(|f| f.1);
-    auth::throttled(
-        &app,
-        &person.name,
-        "password",
-        auth::password_fits(given.password, hash),
-    )
-    .await?;
+    auth::throttled(&app, &person.name, "password", given.password, hash).await?;
     let code = match given.code {
         None => None,
         Some(code) => {
@@ -237,7 +255,7 @@ async fn set_my_code(
                     "A code has 4 to 8 figures, not all the same.",
                 ));
             }
-            Some(auth::hashed(code).await?)
+            Some(auth::hashed(&app, code).await?)
         }
     };
     app.store.set_code(person.id, code.as_deref()).await?;
@@ -287,17 +305,18 @@ async fn accept_invitation(
     let now = OffsetDateTime::now_utc();
     let token = auth::token_hash(&given.token);
     let person = app.store.invited(&token, now).await?;
-    good_password(&given.password)?;
     let name = match &person {
         Some(p) => p.name.clone(),
         None => good_name(&given.name)?,
     };
-    let hash = auth::hashed(given.password).await?;
+    good_password(&app, &given.password, &name).await?;
+    let hash = auth::hashed(&app, given.password).await?;
     match person {
         Some(p) => {
             app.store.use_invitation(&token, now).await?;
             app.store.set_password(p.id, &hash).await?;
-            app.store.forget_failures(&p.name).await?;
+            app.store.forget_attempts(&auth::account(&p.name)).await?;
+            app.note(Doer::Person(&p), "", "password set", "").await;
         }
         None => {
             // only an empty shop takes a first owner

@@ -4,12 +4,13 @@
 use crate::App;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
+use crate::limits::Upload;
 use crate::picture;
-use axum::body::Bytes;
 use axum::extract::{DefaultBodyLimit, Path, Query, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use serde::Deserialize;
+use spannung_core::job::bundle::MOST_PHOTOS;
 use spannung_store::shop::Photo;
 use tower_http::limit::RequestBodyLimitLayer;
 use utoipa::IntoParams;
@@ -41,12 +42,23 @@ async fn put_photo(
     State(app): State<App>,
     Who(person): Who,
     Path((id, photo)): Path<(Uuid, Uuid)>,
-    bytes: Bytes,
+    upload: Upload,
 ) -> Result<StatusCode, ApiError> {
     app.store.job(id).await?;
-    let drawn = tokio::task::spawn_blocking(move || picture::keep(&bytes))
+    if app.store.photo_count(id).await? >= MOST_PHOTOS as i64 {
+        return Err(ApiError::refused(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "too-many",
+            Some("photo"),
+            format!("A job keeps up to {MOST_PHOTOS} photos."),
+        ));
+    }
+    app.limits.quota(person.id)?;
+    let turn = app.limits.picture().await?;
+    let drawn = tokio::task::spawn_blocking(move || picture::keep(&upload.bytes))
         .await
         .map_err(|_| ApiError::internal("picture"))?;
+    drop(turn);
     let (kept, small) = drawn.map_err(|sentence| {
         ApiError::refused(
             StatusCode::UNPROCESSABLE_ENTITY,

@@ -3,19 +3,17 @@
 use crate::App;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
-use crate::routes::view::{WaitView, earlier};
+use crate::routes::view::WaitView;
 use crate::shop::{self, Shop};
-use crate::work;
+use crate::tickets::{self, Kept};
 use axum::Json;
 use axum::extract::{Query, State};
 use serde::{Deserialize, Serialize};
 use spannung_core::job::fold::Stage;
 use spannung_core::job::view::SegmentShare;
-use spannung_core::job::{Job, Role};
 use spannung_store::card::Found;
-use spannung_store::job::JobRow;
-use std::collections::HashMap;
-use std::sync::{Mutex, PoisonError};
+use spannung_store::ticket::OnRack;
+use std::collections::BTreeSet;
 use time::OffsetDateTime;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -41,8 +39,8 @@ struct Find {
 }
 
 /// A ticket on the rail.
-#[derive(Clone, Serialize, ToSchema)]
-pub struct Ticket {
+#[derive(Serialize, ToSchema)]
+struct Ticket {
     id: Uuid,
     number: i32,
     vehicle: String,
@@ -66,6 +64,8 @@ pub struct Ticket {
     comeback: Option<i32>,
     /// Limit of money or stop-loss passed.
     over: bool,
+    /// Why it cannot be worked on.
+    broken: Option<String>,
 }
 
 /// A job found that is closed.
@@ -111,36 +111,8 @@ struct Rack {
     closed: Vec<ClosedTicket>,
     /// Open jobs in all.
     open: usize,
-}
-
-/// Tickets worked out, by job, for as long as nothing was written to it and nothing else they rest on
-/// has changed. What depends on the time of day is worked out anew.
-#[derive(Default)]
-pub struct Tickets {
-    kept: Mutex<HashMap<Uuid, (i64, u64, Ticket, JobTimes)>>,
-}
-
-/// What of a ticket moves with the clock.
-#[derive(Clone)]
-struct JobTimes {
-    job: std::sync::Arc<Job>,
-}
-
-impl Tickets {
-    fn get(&self, row: &JobRow, basis: u64) -> Option<(Ticket, JobTimes)> {
-        let kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        kept.get(&row.id)
-            .filter(|k| k.0 == row.head && k.1 == basis)
-            .map(|k| (k.2.clone(), k.3.clone()))
-    }
-
-    fn put(&self, row: &JobRow, basis: u64, ticket: &Ticket, times: &JobTimes) {
-        let mut kept = self.kept.lock().unwrap_or_else(PoisonError::into_inner);
-        if kept.len() > 2000 {
-            kept.clear();
-        }
-        kept.insert(row.id, (row.head, basis, ticket.clone(), times.clone()));
-    }
+    /// Tickets that are still being worked out: their suspicions and minutes may be of before.
+    behind: usize,
 }
 
 #[utoipa::path(get, path = "/rack", params(Find), responses((status = 200, body = Rack), (status = "4XX", body = Problem)))]
@@ -157,18 +129,13 @@ async fn rack(
     } else {
         Some(app.store.find_jobs(wanted, 500).await?)
     };
-    let rows = app.store.jobs().await?;
-    let open = rows.len();
+    let ids: Option<BTreeSet<Uuid>> = found.as_ref().map(|f| f.iter().map(|x| x.id).collect());
+    let wanted_here = |row: &OnRack| ids.as_ref().is_none_or(|f| f.contains(&row.id));
+    let (tickets, open, behind) = tickets::all(&app, person.role, &shop, wanted_here).await?;
     let mut workable = Vec::new();
     let mut waiting = Vec::new();
-    for row in rows {
-        if found
-            .as_ref()
-            .is_some_and(|f| !f.iter().any(|x| x.id == row.id))
-        {
-            continue;
-        }
-        let ticket = ticket(&app, &row, person.role, now, &shop).await?;
+    for (row, kept) in tickets {
+        let ticket = hung(&row, kept, now, &shop);
         if ticket.waiting.is_some() {
             waiting.push(ticket);
         } else {
@@ -230,131 +197,31 @@ async fn rack(
         rechecks,
         closed,
         open,
+        behind,
     }))
 }
 
-/// A job's ticket, from the kept ones where nothing has changed.
-async fn ticket(
-    app: &App,
-    row: &JobRow,
-    role: Role,
-    now: OffsetDateTime,
-    shop: &Shop,
-) -> Result<Ticket, ApiError> {
-    // a pack can bring a danger in without a line in this job, so its findings are part of the basis
-    let settings = serde_json::to_string(shop).unwrap_or_default();
-    let text = format!(
-        "{} {settings} {:?} {}",
-        app.catalogue.hash, role, row.pack_head
-    );
-    let basis = spannung_core::catalogue::fnv(text.bytes());
-    let (mut ticket, times) = match app.tickets.get(row, basis) {
-        Some(kept) => kept,
-        None => {
-            let job = work::load(app, row.id).await?.job;
-            let made = make(app, row, job, role, shop).await?;
-            app.tickets.put(row, basis, &made.0, &made.1);
-            made
-        }
-    };
-    let job = &times.job;
-    ticket.minutes_spent = job.minutes_at(now);
-    ticket.slack_minutes = job
-        .promised
-        .map(|p| (p - now).as_seconds_f64() / 60.0 - ticket.minutes_to_go);
-    let total =
-        spannung_core::job::report::bill(job, ticket.minutes_spent, &shop.terms).total_cents;
-    ticket.over = job.limit_cents.is_some_and(|l| total > l)
-        || job
-            .stop_loss_minutes
-            .is_some_and(|s| ticket.minutes_spent > s);
-    Ok(ticket)
-}
-
-async fn make(
-    app: &App,
-    row: &JobRow,
-    job: Job,
-    role: Role,
-    shop: &Shop,
-) -> Result<(Ticket, JobTimes), ApiError> {
-    let c = &app.catalogue;
-    let stage = job.stage(c);
-    let bench = if job.family(c).is_some() {
-        Some(work::weigh(app, job.clone(), role, |w| w.bench()).await?)
-    } else {
-        None
-    };
-    let kind = job.family(c).map_or_else(
-        || format!("other vehicle, {} V", job.volts_class),
-        |f| f.name.clone(),
-    );
-    let asked = c
-        .gate
-        .iter()
-        .filter(|x| job.gate.contains_key(x.id.get_ref()))
-        .count();
-    let several = |n: usize| if n == 1 { "" } else { "s" };
-    let step = match stage {
-        Stage::Gate => format!("{asked} of {} contacts closed", c.gate.len()),
-        Stage::Quarantine => "pack in quarantine".into(),
-        Stage::Closed => "closed".into(),
-        Stage::Proof => {
-            let passed = job.proofs.len();
-            format!("{passed} check{} done", several(passed))
-        }
-        Stage::Repair => {
-            format!(
-                "{} part{} changed",
-                job.parts.len(),
-                several(job.parts.len())
-            )
-        }
-        Stage::Bench => match &bench {
-            Some(b) if b.first_minute_left > 0 && b.evidence.iter().all(|t| t.voided) => {
-                "first minute".into()
-            }
-            Some(b) => format!("{} taken", b.evidence.iter().filter(|t| !t.voided).count()),
-            None => format!("{} taken", job.points.iter().filter(|p| !p.voided).count()),
-        },
-    };
-    let opened = job.opened_at.unwrap_or(OffsetDateTime::UNIX_EPOCH);
-    let frame = job.frame_number.clone().unwrap_or_default();
-    let comeback = app
-        .store
-        .same_vehicle(row.id, &job.vehicle, &frame)
-        .await?
-        .into_iter()
-        .find_map(|f| {
-            let number = f.number;
-            earlier(app, f, &job.words, opened, shop)
-                .comeback
-                .then_some(number)
-        });
-    let ticket = Ticket {
+fn hung(row: &OnRack, kept: Kept, now: OffsetDateTime, shop: &Shop) -> Ticket {
+    let minutes_spent = kept.minutes_at(now);
+    Ticket {
         id: row.id,
         number: row.number,
-        vehicle: if job.vehicle.is_empty() {
-            "Vehicle not named".into()
-        } else {
-            job.vehicle.clone()
-        },
-        words: job.words.clone(),
-        kind,
-        stage,
-        step,
-        minutes_to_go: bench.as_ref().map_or(0.0, |b| b.minutes_to_go[1].round()),
-        segments: bench.map_or_else(Vec::new, |b| b.segments),
-        minutes_spent: 0.0,
-        promised: job.promised,
-        slack_minutes: None,
-        waiting: WaitView::of(&job),
-        opened_at: job.opened_at,
-        comeback,
-        over: false,
-    };
-    let times = JobTimes {
-        job: std::sync::Arc::new(job),
-    };
-    Ok((ticket, times))
+        over: kept.over(now, shop),
+        slack_minutes: kept
+            .promised
+            .map(|p| (p - now).as_seconds_f64() / 60.0 - kept.minutes_to_go),
+        minutes_spent,
+        vehicle: kept.vehicle,
+        words: kept.words,
+        kind: kept.kind,
+        stage: kept.stage,
+        step: kept.step,
+        segments: kept.segments,
+        minutes_to_go: kept.minutes_to_go,
+        promised: kept.promised,
+        waiting: kept.waiting,
+        opened_at: kept.opened_at,
+        comeback: kept.comeback,
+        broken: kept.broken,
+    }
 }

@@ -9,7 +9,8 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use spannung_core::job::entry::SheetPoint;
-use spannung_core::job::points;
+use spannung_core::job::{bounds, points};
+use spannung_store::audit::Doer;
 use spannung_store::shop::Sheet;
 use time::OffsetDateTime;
 use utoipa::{IntoParams, ToSchema};
@@ -107,6 +108,9 @@ async fn keep_sheet(
         by_name: person.name,
         points,
     };
+    bounds::text(&sheet.name)?;
     app.store.put_sheet(&sheet).await?;
+    app.note(Doer::Named(&sheet.by_name), "", "sheet kept", &sheet.name)
+        .await;
     Ok(Json(view(sheet)))
 }

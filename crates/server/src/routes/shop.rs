@@ -1,12 +1,13 @@
 //! The shop's settings and their history.
 
 use crate::App;
-use crate::auth::{Owner, Who};
+use crate::auth::{Confirmed, Owner, Who};
 use crate::error::{ApiError, Problem};
 use crate::shop::{self, Shop};
 use axum::Json;
 use axum::extract::State;
 use serde::Serialize;
+use spannung_store::audit::Doer;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
@@ -27,7 +28,7 @@ async fn show_shop(State(app): State<App>, _: Who) -> Result<Json<Shop>, ApiErro
 #[utoipa::path(put, path = "/shop", request_body = Shop, responses((status = 200, body = Shop), (status = "4XX", body = Problem)))]
 async fn set_shop(
     State(app): State<App>,
-    Owner(person): Owner,
+    Confirmed(person): Confirmed,
     Json(shop): Json<Shop>,
 ) -> Result<Json<Shop>, ApiError> {
     shop.check()?;
@@ -36,6 +37,9 @@ async fn set_shop(
         app.store
             .set_shop(app.clock.now(), &person.name, &body)
             .await?;
+        app.settings.forget();
+        app.note(Doer::Person(&person), "", "settings changed", "")
+            .await;
     }
     Ok(Json(shop))
 }

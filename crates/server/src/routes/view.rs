@@ -6,16 +6,17 @@ use crate::routes::customers::CustomerCard;
 use crate::shop::{self, Shop};
 use crate::work::{self, Loaded};
 use axum::Json;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::desks::money::Sum;
 use spannung_core::diagnosis::Prices;
+use spannung_core::job::danger::Stop;
 use spannung_core::job::entry::{
     ClaimWants, Fate, Outcome, QuoteLine, QuoteReply, Recheck, WaitKind,
 };
-use spannung_core::job::fold::Stage;
-use spannung_core::job::gate::{self, Floor, Standing, Stop};
+use spannung_core::job::fold::{Stage, Whose};
+use spannung_core::job::gate::{self, Floor, Standing};
 use spannung_core::job::items::{self, OpenItem};
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::points::{self, PointRow};
@@ -258,7 +259,7 @@ struct OwnershipView {
 }
 
 /// What it waits for.
-#[derive(Clone, Serialize, ToSchema)]
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
 pub struct WaitView {
     /// Kind.
     pub kind: WaitKind,
@@ -362,6 +363,8 @@ pub struct JobView {
     /// Sticker of the pack that was on it the last time; none once this job has named its pack.
     last_pack: Option<String>,
     imported: Option<ImportView>,
+    /// Why the job cannot be worked on; it is still read, noted to, and its entries are struck out.
+    broken: Option<String>,
     #[serde(with = "time::serde::rfc3339")]
     now: OffsetDateTime,
 }
@@ -371,7 +374,14 @@ pub struct JobView {
 /// # Errors
 /// The database does not answer, or the work stopped.
 pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<JobView>, ApiError> {
-    let Loaded { row, job, .. } = loaded;
+    let modelled = loaded.modelled(&app.catalogue);
+    let Loaded {
+        row,
+        entries,
+        job,
+        broken,
+        ..
+    } = loaded;
     let customer = match row.customer_id {
         Some(id) => app.store.customer(id).await?,
         None => None,
@@ -406,7 +416,13 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         clash_with: i.clash_with,
     });
     let c = &app.catalogue;
-    let weighed = weighed(app, &job, person.role, &shop).await?;
+    let (weighed, broken) = match modelled {
+        false => (None, broken),
+        true => match weighed(app, &job, person.role, &shop).await {
+            Ok(weighed) => (weighed, None),
+            Err(error) => (None, Some(error.to_string())),
+        },
+    };
     let (bench, map, opened, to_go) = match weighed {
         Some(w) => (Some(w.bench), Some(w.map), w.opened, Some(w.parts_to_go)),
         None => (None, None, Vec::new(), None),
@@ -446,7 +462,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
                 told(&r.0, name, r.1, r.2)
             })
             .collect(),
-        gate: gate_view(c, &job, history),
+        gate: gate_view(c, &job, &entries, history),
         points: points::rows(&job),
         items: items::items(c, &job, &opened),
         item_kinds: c
@@ -469,12 +485,12 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
             .clone()
             .unwrap_or_else(|| c.proof.sheet(&job.drive).to_vec()),
         clock: ClockView {
-            since: job.clocks.get(&person.name).copied(),
+            since: job.clocks.get(&Whose::Person(person.id)).map(|c| c.0),
             others: job
                 .clocks
-                .keys()
-                .filter(|k| **k != person.name)
-                .cloned()
+                .iter()
+                .filter(|(who, _)| **who != Whose::Person(person.id))
+                .map(|(_, c)| c.1.clone())
                 .collect(),
             minutes,
         },
@@ -483,6 +499,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         from_job,
         last_pack,
         imported,
+        broken,
         waiting: WaitView::of(&job),
         quotes: job.quotes.iter().map(quote_view).collect(),
         meter: app.instruments.is_some(),
@@ -787,13 +804,25 @@ async fn came_from(
     }
 }
 
-fn gate_view(c: &Catalogue, job: &Job, history: Vec<(i32, Logged)>) -> GateView {
+fn gate_view(
+    c: &Catalogue,
+    job: &Job,
+    entries: &[Logged],
+    history: Vec<(i32, Logged)>,
+) -> GateView {
     let contacts = c
         .gate
         .iter()
         .map(|check| {
             let given = job.gate.get(check.id.get_ref());
-            let answer = given.and_then(|g| check.answers.iter().find(|a| a.id == g.answer));
+            let answer = given.and_then(|g| check.answer(&g.answer));
+            // a STOP can be older than the job: then no answer of this job stands behind it
+            let stop = job
+                .on_pack
+                .stops
+                .iter()
+                .find(|s| &s.from == check.id.get_ref());
+            let brought = stop.is_some_and(|s| !entries.iter().any(|e| e.id == s.entry));
             GateContact {
                 id: check.id.get_ref().clone(),
                 name: check.name.clone(),
@@ -811,12 +840,21 @@ fn gate_view(c: &Catalogue, job: &Job, history: Vec<(i32, Logged)>) -> GateView 
                         result: a.result.clone(),
                     })
                     .collect(),
-                standing: answer.map_or("open", |a| a.result.as_str()).into(),
-                given: answer.map(|a| a.name.clone()),
-                typed: given.and_then(|g| g.typed.clone()),
-                at: given.map(|g| g.at),
-                by: given.map(|g| g.by.clone()),
-                brought: given.is_some_and(|g| g.brought),
+                standing: match stop {
+                    Some(_) => "stop",
+                    None => answer.map_or("open", |a| a.result.as_str()),
+                }
+                .into(),
+                given: match stop.filter(|_| brought) {
+                    Some(stop) => Some(stop.reason.clone()),
+                    None => answer.map(|a| a.name.clone()),
+                },
+                typed: given.filter(|_| !brought).and_then(|g| g.typed.clone()),
+                at: stop.map(|s| s.at).or_else(|| given.map(|g| g.at)),
+                by: stop
+                    .map(|s| s.by.clone())
+                    .or_else(|| given.map(|g| g.by.clone())),
+                brought,
             }
         })
         .collect();
@@ -824,12 +862,12 @@ fn gate_view(c: &Catalogue, job: &Job, history: Vec<(i32, Logged)>) -> GateView 
     GateView {
         standing: gate::standing(c, job),
         contacts,
-        stops: job.stops.clone(),
+        stops: job.on_pack.stops.clone(),
         quarantine: c
             .quarantine
             .iter()
             .map(|q| {
-                let done = job.quarantine.get(&q.id);
+                let done = job.on_pack.quarantine.get(&q.id);
                 QuarantineView {
                     id: q.id.clone(),
                     name: q.name.clone(),

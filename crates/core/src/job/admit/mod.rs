@@ -8,19 +8,59 @@ pub use shop::with_opened;
 
 use crate::catalogue::{Catalogue, GateAnswer};
 use crate::error::CoreError;
-use crate::job::entry::{Body, Outcome, ReadingResult, Role};
+use crate::job::bounds;
+use crate::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
 use crate::job::fold::{Job, LIVE_VOLTS, unit_of};
 use crate::job::gate::{self, Standing};
 use crate::reading::{self, Unit};
 use spannung_circuit::state::{Battery, Charger};
+use uuid::Uuid;
+
+/// Most differences of one vehicle from its family: what differs more is another vehicle.
+pub const MOST_CHANGES: usize = 40;
 
 /// Does an entry fit the job as it stands? Checks what the person may do and what the gate allows;
 /// whether a test exists on this vehicle is checked where the model is known.
 ///
 /// # Errors
-/// A sentence with a code: job closed, gate closed, unknown check, answer, need, class or symptom, a
-/// figure that cannot be read, a role that may not.
+/// A sentence with a code: out of bounds, job closed, gate closed, unknown check, answer, need, class or
+/// symptom, a figure that cannot be read, a role that may not.
 pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Result<(), CoreError> {
+    fits(catalogue, job, body, Some(role))
+}
+
+/// Do the entries of a job that was written elsewhere make a job here? Each has to fit the ones before
+/// it as if it were typed, but for what guards the doing: it has been done, by people and on a gate that
+/// are not known here. Words of another catalogue (a symptom, a test) are history and may be strange.
+///
+/// # Errors
+/// The first entry that does not fit, counted from 1, and why.
+pub fn admit_log(catalogue: &Catalogue, entries: &[Logged]) -> Result<(), (usize, CoreError)> {
+    let mut job = Job::default();
+    for (k, e) in entries.iter().enumerate() {
+        bounds::instant(e.at)
+            .and_then(|()| fits(catalogue, &job, &e.body, None))
+            .map_err(|why| (k + 1, why))?;
+        if matches!(e.body, Body::Void { .. }) {
+            job = Job::fold(catalogue, &entries[..=k], &[]);
+        } else {
+            job.next(catalogue, e);
+        }
+    }
+    Ok(())
+}
+
+/// As [`admit`]; without a role the entry was written elsewhere.
+fn fits(
+    catalogue: &Catalogue,
+    job: &Job,
+    body: &Body,
+    role: Option<Role>,
+) -> Result<(), CoreError> {
+    bounds::check(body)?;
+    let here = role.is_some();
+    // what only some may do was done elsewhere by whoever may
+    let role = role.unwrap_or(Role::Specialist);
     let bad = |code, field, message: String| Err(CoreError::entry(code, field, message));
     if job.closed.is_some() && !matches!(body, Body::Note { .. } | Body::Photo { .. }) {
         return bad(
@@ -36,7 +76,11 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             "A job begins with what the customer said.".into(),
         );
     }
-    let standing = gate::standing(catalogue, job);
+    let standing = if here {
+        gate::standing(catalogue, job)
+    } else {
+        Standing::Open
+    };
     match body {
         Body::Opened {
             volts_class,
@@ -89,7 +133,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
         }
         Body::Symptom { symptom, .. } => {
-            if catalogue.symptom(symptom).is_none() {
+            if here && catalogue.symptom(symptom).is_none() {
                 return bad(
                     "unknown-symptom",
                     "symptom",
@@ -98,7 +142,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
         }
         Body::Risk { risk, .. } => {
-            if !catalogue.risks.iter().any(|r| &r.id == risk) {
+            if here && !catalogue.risks.iter().any(|r| &r.id == risk) {
                 return bad(
                     "unknown-risk",
                     "risk",
@@ -110,8 +154,26 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             value_cents,
             limit_cents,
             stop_loss_minutes,
+            set,
             ..
         } => {
+            let sets = |field: &str| set.is_empty() || set.iter().any(|s| s == field);
+            let raised = sets("limit_cents")
+                && limit_cents.is_none_or(|l| job.limit_cents.is_some_and(|now| l > now));
+            if role == Role::Trainee && job.limit_cents.is_some() && raised {
+                return bad(
+                    "not-allowed",
+                    "limit_cents",
+                    "A technician raises the limit, after asking the customer.".into(),
+                );
+            }
+            if let Some(odd) = set.iter().find(|s| !TERMS.contains(&s.as_str())) {
+                return bad(
+                    "unknown-field",
+                    "set",
+                    format!("“{odd}” is none of {}.", TERMS.join(", ")),
+                );
+            }
             if let Some(minutes) = stop_loss_minutes {
                 check_minutes(*minutes)?;
             }
@@ -133,6 +195,9 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             typed,
         } => {
             let Some(spec) = catalogue.gate_check(check) else {
+                if !here {
+                    return Ok(());
+                }
                 return bad(
                     "unknown-check",
                     "check",
@@ -146,37 +211,37 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "Name the pack by its sticker first: findings rest on it.".into(),
                 );
             }
-            let Some(given) = spec.answers.iter().find(|a| &a.id == answer) else {
+            let Some(given) = spec.answer(answer) else {
+                if !here {
+                    return Ok(());
+                }
                 return bad(
                     "unknown-answer",
                     "answer",
                     format!("“{answer}” is no answer to {}.", spec.name),
                 );
             };
-            let held = job
-                .gate
-                .get(check)
-                .and_then(|a| spec.answers.iter().find(|x| x.id == a.answer));
-            if held.is_some_and(|h| h.result == "stop") && given.result != "stop" {
+            let held = job.on_pack.stops.iter().any(|s| &s.from == check);
+            if held && given.result != "stop" {
                 return bad(
                     "stop-holds",
                     "answer",
                     "A STOP is not answered away. Another pack, or a specialist's written clearance, ends it.".into(),
                 );
             }
-            if spec.figure {
+            if here && spec.figure {
                 gate_figure(catalogue, job, given, typed.as_deref())?;
             }
         }
         Body::Quarantine { step } => {
-            if !catalogue.quarantine.iter().any(|q| &q.id == step) {
+            if here && !catalogue.quarantine.iter().any(|q| &q.id == step) {
                 return bad(
                     "unknown-step",
                     "step",
                     format!("The quarantine has no step “{step}”."),
                 );
             }
-            if job.stops.is_empty() {
+            if here && job.on_pack.stops.is_empty() {
                 return bad("no-stop", "step", "There is no STOP on this pack.".into());
             }
         }
@@ -195,14 +260,14 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "Write what was measured and why the pack is cleared.".into(),
                 );
             }
-            if job.stops.iter().any(|s| !s.clearable) {
+            if here && job.on_pack.stops.iter().any(|s| !s.clearable) {
                 return bad(
                     "not-clearable",
                     "kind",
                     "A group below its floor has no clearance: only another pack.".into(),
                 );
             }
-            if standing != Standing::Quarantined {
+            if here && standing != Standing::Quarantined {
                 return bad(
                     "not-quarantined",
                     "kind",
@@ -222,6 +287,9 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
         }
         Body::Confirmed { need } => {
             let Some(spec) = catalogue.need(need) else {
+                if !here {
+                    return Ok(());
+                }
                 return bad(
                     "unknown-need",
                     "need",
@@ -275,7 +343,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
         }
         Body::ByHand { class, reason, .. } => {
-            if !catalogue.classes.contains_key(class) {
+            if here && !catalogue.classes.contains_key(class) {
                 return bad(
                     "unknown-class",
                     "class",
@@ -287,7 +355,9 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
         }
         Body::Change { change, .. } => {
-            owned(job)?;
+            if here {
+                owned(job)?;
+            }
             let Some(family) = job.family(catalogue) else {
                 return bad(
                     "unknown-family",
@@ -295,6 +365,15 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "This vehicle has no wiring model.".into(),
                 );
             };
+            if job.changes.len() >= MOST_CHANGES {
+                return bad(
+                    "too-many",
+                    "change",
+                    format!(
+                        "{MOST_CHANGES} differences are noted. What differs more is another vehicle: open it without a wiring model."
+                    ),
+                );
+            }
             let mut changes = job.changes.clone();
             changes.push(change.clone());
             spannung_circuit::Profile::new(family, &changes).map_err(|e| CoreError::Entry {
@@ -320,7 +399,7 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
             let blank = |t: &Option<String>| t.as_ref().is_none_or(|t| t.trim().is_empty());
-            if class.as_ref().is_some_and(|c| bypasses(catalogue, c)) {
+            if here && class.as_ref().is_some_and(|c| bypasses(catalogue, c)) {
                 owned(job)?;
             }
             if blank(old) && blank(new) {
@@ -344,9 +423,10 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                     "Money from 0 to 1,000,000 is accepted.".into(),
                 );
             }
-            if class
-                .as_ref()
-                .is_some_and(|c| !catalogue.classes.contains_key(c))
+            if here
+                && class
+                    .as_ref()
+                    .is_some_and(|c| !catalogue.classes.contains_key(c))
             {
                 return bad("unknown-class", "class", "There is no such suspect.".into());
             }
@@ -361,6 +441,13 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             }
             if what.trim().is_empty() {
                 return bad("no-reason", "what", "Say what the minutes were for.".into());
+            }
+            if role == Role::Trainee && *minutes < 0.0 {
+                return bad(
+                    "not-allowed",
+                    "minutes",
+                    "A technician takes minutes off.".into(),
+                );
             }
         }
         Body::Wait { what, .. } => {
@@ -389,9 +476,10 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
             if recheck.as_ref().is_some_and(|r| r.what.trim().is_empty()) {
                 return bad("no-text", "recheck", "Say what is looked at again.".into());
             }
-            if class
-                .as_ref()
-                .is_some_and(|c| !catalogue.classes.contains_key(c))
+            if here
+                && class
+                    .as_ref()
+                    .is_some_and(|c| !catalogue.classes.contains_key(c))
             {
                 return bad("unknown-class", "class", "There is no such suspect.".into());
             }
@@ -415,8 +503,37 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
         }
-        Body::Void { entry, .. } => {
-            if job.stops.iter().any(|s| s.entry == *entry) {
+        Body::Void { entry, reason } => {
+            let Some(written) = job.written.get(entry) else {
+                return bad(
+                    "unknown-entry",
+                    "entry",
+                    "There is no such entry in this job.".into(),
+                );
+            };
+            if !written.can_be_struck_out {
+                return bad(
+                    "not-voidable",
+                    "entry",
+                    "This entry cannot be struck out.".into(),
+                );
+            }
+            if job.voided.contains_key(entry) {
+                return bad(
+                    "struck-out",
+                    "entry",
+                    "This entry is struck out already.".into(),
+                );
+            }
+            if here && reason.trim().is_empty() {
+                return bad(
+                    "no-reason",
+                    "reason",
+                    "Say why it is struck out: the log keeps it.".into(),
+                );
+            }
+            without_change(catalogue, job, *entry)?;
+            if job.holds_stop(*entry) {
                 return bad(
                     "stop-holds",
                     "entry",
@@ -425,8 +542,17 @@ pub fn admit(catalogue: &Catalogue, job: &Job, body: &Body, role: Role) -> Resul
                 );
             }
         }
-        Body::Customer { .. } | Body::Pack { .. } | Body::Resume {} | Body::Clock { .. } => {}
-        _ => shop::admit(catalogue, job, body, role, standing)?,
+        Body::Pack { sticker, .. } => {
+            if sticker.trim().is_empty() || sticker.chars().count() > 80 {
+                return bad(
+                    "bad-sticker",
+                    "sticker",
+                    "A sticker has 1 to 24 letters or figures.".into(),
+                );
+            }
+        }
+        Body::Customer { .. } | Body::Resume {} | Body::Clock { .. } => {}
+        _ => shop::admit(catalogue, job, body, role, standing, here)?,
     }
     Ok(())
 }
@@ -438,6 +564,13 @@ const FULL_BY_CLASS: f64 = 1.225;
 const LIVE_BY_CLASS: f64 = 1.0 / 3.0;
 /// Most that a vehicle, a part or a limit comes to, cents.
 const MOST_CENTS: i64 = 100_000_000;
+/// Fields of the terms.
+const TERMS: [&str; 4] = [
+    "promised",
+    "value_cents",
+    "limit_cents",
+    "stop_loss_minutes",
+];
 /// Drive of a vehicle without a wiring model.
 pub const OTHER_DRIVE: &str = "other";
 /// Volts such a vehicle may have.
@@ -451,6 +584,31 @@ fn bypasses(catalogue: &Catalogue, class: &str) -> bool {
             "controller" | "settings" | "display"
         )
     })
+}
+
+/// Does what remains of the vehicle's changes still make a vehicle when this entry is struck out?
+fn without_change(catalogue: &Catalogue, job: &Job, entry: Uuid) -> Result<(), CoreError> {
+    let Some(at) = job.changed_by.iter().position(|e| *e == entry) else {
+        return Ok(());
+    };
+    let Some(family) = job.family(catalogue) else {
+        return Ok(());
+    };
+    // where they fit together no more, whatever is struck out is a step to where they do
+    if job.misfit(catalogue).is_some() {
+        return Ok(());
+    }
+    let mut left = job.changes.clone();
+    left.remove(at);
+    spannung_circuit::Profile::new(family, &left)
+        .map(|_| ())
+        .map_err(|why| {
+            CoreError::entry(
+                "needed",
+                "entry",
+                format!("A later change of this vehicle rests on this one ({why}). Strike that one out first."),
+            )
+        })
 }
 
 /// Locked or ex-fleet electronics are not bypassed before a proof of ownership was seen.

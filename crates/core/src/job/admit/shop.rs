@@ -44,16 +44,24 @@ pub(super) fn admit(
     body: &Body,
     role: Role,
     standing: Standing,
+    here: bool,
 ) -> Result<(), CoreError> {
     let bad = |code, field, message: &str| Err(CoreError::entry(code, field, message));
     match body {
         Body::Ownership { locked, proof } => {
+            if role == Role::Trainee {
+                return bad(
+                    "not-allowed",
+                    "kind",
+                    "A technician looks at the proof of ownership.",
+                );
+            }
             if let Some(seen) = proof {
                 maybe("proof", seen, 400)?;
             }
             let blank = proof.as_ref().is_none_or(|p| p.trim().is_empty());
             let held = matches!(&job.ownership, Some((true, None)));
-            if held && !*locked && blank {
+            if here && held && !*locked && blank {
                 return bad(
                     "no-ownership",
                     "proof",
@@ -174,6 +182,14 @@ pub(super) fn admit(
             words,
         } => {
             maybe("words", words, 1000)?;
+            let binds = matches!(answer, QuoteReply::Accepted | QuoteReply::Less);
+            if role == Role::Trainee && binds {
+                return bad(
+                    "not-allowed",
+                    "answer",
+                    "A technician takes the customer's yes.",
+                );
+            }
             let Some(q) = job.quotes.iter().find(|q| q.mark.entry == *quote) else {
                 return bad("unknown-quote", "quote", "There is no such quote.");
             };
@@ -214,11 +230,11 @@ pub(super) fn admit(
             }
         }
         Body::OpenItem { item, what } => {
-            if catalogue.proof.item(item).is_none() {
+            if here && catalogue.proof.item(item).is_none() {
                 return bad("unknown-item", "item", "There is no such open item.");
             }
             text("what", what, 200, "Say what and where.")?;
-            if item == "bench-override" {
+            if here && item == "bench-override" {
                 owned(job)?;
             }
         }
@@ -230,9 +246,12 @@ pub(super) fn admit(
             still,
             minutes,
         } => {
-            admit_proof(
-                catalogue, job, check, *result, typed, words, *minutes, role, standing,
-            )?;
+            check_minutes(*minutes)?;
+            maybe("words", words, 400)?;
+            if !here {
+                return Ok(());
+            }
+            admit_proof(catalogue, job, check, *result, typed, words, role, standing)?;
             if !still.is_empty() && (check != COMPLAINT || *result != ProofResult::Fail) {
                 return bad(
                     "not-the-complaint",
@@ -274,7 +293,16 @@ pub(super) fn admit(
                 text("lines", l, 400, "No line is empty.")?;
             }
         }
-        Body::Photo { caption, .. } => maybe("caption", caption, 200)?,
+        Body::Photo { caption, of, .. } => {
+            maybe("caption", caption, 200)?;
+            if !here && of.is_some_and(|of| !job.written.contains_key(&of)) {
+                return bad(
+                    "unknown-entry",
+                    "of",
+                    "It belongs to an entry that does not stand before it.",
+                );
+            }
+        }
         _ => {}
     }
     Ok(())
@@ -288,13 +316,10 @@ fn admit_proof(
     result: ProofResult,
     typed: &str,
     words: &str,
-    minutes: f64,
     role: Role,
     standing: Standing,
 ) -> Result<(), CoreError> {
     let bad = |code, field, message: String| Err(CoreError::entry(code, field, message));
-    check_minutes(minutes)?;
-    maybe("words", words, 400)?;
     let Some(spec) = catalogue.proof.find(check) else {
         return bad(
             "unknown-check",
@@ -302,6 +327,13 @@ fn admit_proof(
             format!("There is no check “{check}”."),
         );
     };
+    if spec.before_a_ride && role == Role::Trainee {
+        return bad(
+            "not-allowed",
+            "check",
+            format!("A technician proves it: {}.", spec.name.to_lowercase()),
+        );
+    }
     if result == ProofResult::NotFitted {
         if spec.part.is_none() || job.family(catalogue).is_some() {
             return bad(

@@ -4,20 +4,12 @@ use super::lines::*;
 use super::{Job, between, unit_of};
 use crate::catalogue::Catalogue;
 use crate::job::entry::{Body, Logged, ProofResult, QuoteReply, ReadingResult, WaitKind};
-use crate::job::gate::Stop;
 use crate::reading;
 use std::collections::{BTreeMap, BTreeSet};
 use time::OffsetDateTime;
-use uuid::Uuid;
 
 impl Job {
-    pub(super) fn apply(
-        &mut self,
-        catalogue: &Catalogue,
-        e: &Logged,
-        brought: &[(Uuid, Logged)],
-        voided: bool,
-    ) {
+    pub(super) fn apply(&mut self, catalogue: &Catalogue, e: &Logged, voided: bool) {
         match &e.body {
             Body::Opened {
                 words,
@@ -49,15 +41,6 @@ impl Job {
                 self.symptoms.retain(|s| &s.0 != symptom);
                 self.symptoms
                     .push((symptom.clone(), *yes, *by_customer, e.id));
-                if symptom == "S21" && *yes == Some(true) {
-                    self.stop(Stop {
-                        entry: e.id,
-                        from: "S21".into(),
-                        order: "Do not switch on, do not charge".into(),
-                        reason: "Told hot, swollen, leaking or hissing.".into(),
-                        clearable: true,
-                    });
-                }
             }
             Body::Risk { risk, yes } => {
                 self.risks.retain(|r| &r.0 != risk);
@@ -69,39 +52,36 @@ impl Job {
                 value_cents,
                 limit_cents,
                 stop_loss_minutes,
+                set,
             } => {
-                self.stop_loss_minutes = *stop_loss_minutes;
-                self.promised = *promised;
-                self.value_cents = *value_cents;
-                self.limit_cents = *limit_cents;
-            }
-            Body::Pack { pack, sticker } => {
-                let same = self.pack.as_ref().is_some_and(|p| p.0 == *pack);
-                let first = self.pack.is_none();
-                self.pack = Some((*pack, sticker.clone()));
-                if !same && !first {
-                    // another pack on the vehicle: what was found on the old one stays with it
-                    self.gate.retain(|check, _| {
-                        catalogue
-                            .gate_check(check)
-                            .is_some_and(|c| c.rests == "job")
-                    });
-                    self.stops.clear();
-                    self.quarantine.clear();
+                let sets = |field: &str| set.is_empty() || set.iter().any(|s| s == field);
+                if sets("stop_loss_minutes") {
+                    self.stop_loss_minutes = *stop_loss_minutes;
                 }
-                if !same {
-                    self.bring_findings(catalogue, *pack, brought);
+                if sets("promised") {
+                    self.promised = *promised;
+                }
+                if sets("value_cents") {
+                    self.value_cents = *value_cents;
+                }
+                if sets("limit_cents") {
+                    self.limit_cents = *limit_cents;
                 }
             }
+            Body::Pack { pack, sticker, .. } => self.put_on(catalogue, e.id, *pack, sticker),
             Body::Gate {
                 check,
                 answer,
                 typed,
             } => {
-                self.answer_gate(catalogue, e, check, answer, typed.as_ref(), false);
+                self.answer_gate(e, check, answer, typed.as_ref());
+                if check == "wheel" && answer == "up" {
+                    self.wheel_is_up(catalogue);
+                }
             }
             Body::Quarantine { step } => {
-                self.quarantine.insert(step.clone(), (e.at, e.by.clone()));
+                let steps = &mut self.on_pack.quarantine;
+                steps.insert(step.clone(), (e.at, e.by.clone()));
             }
             Body::Clearance { .. } => self.clear(catalogue),
             Body::State { state } => self.stand(catalogue, state.clone()),
@@ -136,16 +116,7 @@ impl Job {
                     by: e.by.clone(),
                 });
                 if !voided {
-                    self.spend(&e.by, *minutes);
-                    if test == "t-pack-case" && (outcome == "swollen" || outcome == "wet") {
-                        self.stop(Stop {
-                            entry: e.id,
-                            from: test.clone(),
-                            order: "Do not switch on, do not charge".into(),
-                            reason: format!("Case of the pack: {outcome}."),
-                            clearable: true,
-                        });
-                    }
+                    self.spend(e, *minutes);
                 }
             }
             Body::Skip { test, reason } => {
@@ -164,6 +135,7 @@ impl Job {
             Body::Change { change, source } => {
                 self.changes.push(change.clone());
                 self.sources.push(*source);
+                self.changed_by.push(e.id);
             }
             Body::Part {
                 old,
@@ -173,7 +145,7 @@ impl Job {
                 minutes,
                 price_cents,
             } => {
-                self.spend(&e.by, *minutes);
+                self.spend(e, *minutes);
                 self.parts.push(PartLine {
                     mark: Mark::of(e),
                     old: old.clone(),
@@ -301,7 +273,7 @@ impl Job {
                 minutes,
             } => {
                 if !voided {
-                    self.spend(&e.by, *minutes);
+                    self.spend(e, *minutes);
                 }
                 let figure = (*result == ReadingResult::Figure)
                     .then(|| reading::parse(typed, Some(*unit)).ok())
@@ -340,9 +312,10 @@ impl Job {
                 self.assembly.sort_by_key(|a| (a.step, a.mark.seq));
             }
             Body::Clock { run } => {
+                let who = Whose::of(e);
                 if *run {
-                    self.clocks.entry(e.by.clone()).or_insert(e.at);
-                } else if let Some(since) = self.clocks.remove(&e.by) {
+                    self.clocks.entry(who).or_insert((e.at, e.by.clone()));
+                } else if let Some((since, _)) = self.clocks.remove(&who) {
                     self.minutes += between(since, e.at);
                 }
             }
@@ -386,7 +359,7 @@ impl Job {
                 terms,
                 ..
             } => {
-                let running: Vec<OffsetDateTime> = self.clocks.values().copied().collect();
+                let running: Vec<OffsetDateTime> = self.clocks.values().map(|c| c.0).collect();
                 self.minutes += running.iter().map(|s| between(*s, e.at)).sum::<f64>();
                 self.clocks.clear();
                 self.closed = Some(Closed {
@@ -419,7 +392,7 @@ impl Job {
         still: &BTreeMap<String, bool>,
         minutes: f64,
     ) {
-        self.spend(&e.by, minutes);
+        self.spend(e, minutes);
         let spec = catalogue.proof.find(check);
         let result = spec
             .and_then(|s| crate::job::proof::judge(s, result, typed))
@@ -483,8 +456,7 @@ impl Job {
             by: e.by.clone(),
         });
         if !voided {
-            self.spend(&e.by, minutes);
-            self.raise(catalogue, e, test, result, typed);
+            self.spend(e, minutes);
         }
     }
 }

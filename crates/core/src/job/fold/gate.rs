@@ -1,11 +1,10 @@
 //! What the log says about the gate: answers, STOPs, how the vehicle stands, what a pack brings along.
 
+use super::Job;
 use super::lines::GateAnswer;
-use super::{Job, LIVE_VOLTS};
 use crate::catalogue::{Catalogue, Need};
-use crate::job::entry::{Body, Logged, ReadingResult};
-use crate::job::gate::Stop;
-use crate::reading::{self, Unit};
+use crate::job::danger::{Found, Happened, OnPack, Stop};
+use crate::job::entry::Logged;
 use spannung_circuit::VehicleState;
 use spannung_circuit::state::Wheel;
 use std::collections::BTreeSet;
@@ -57,24 +56,22 @@ impl Job {
         }
     }
 
-    pub(super) fn stop(&mut self, stop: Stop) {
-        if !self.stops.iter().any(|s| s.from == stop.from) {
-            self.stops.push(stop);
+    /// The gate's wheel contact lifts a wheel that stood on the ground.
+    pub(super) fn wheel_is_up(&mut self, catalogue: &Catalogue) {
+        let mut state = self.state.clone();
+        if state.wheel == Wheel::Ground {
+            state.wheel = Wheel::Lifted;
         }
+        self.stand(catalogue, state);
     }
 
     pub(super) fn answer_gate(
         &mut self,
-        catalogue: &Catalogue,
         e: &Logged,
         check: &str,
         answer: &str,
         typed: Option<&String>,
-        brought: bool,
     ) {
-        let Some(spec) = catalogue.gate_check(check) else {
-            return;
-        };
         self.gate.insert(
             check.into(),
             GateAnswer {
@@ -82,161 +79,81 @@ impl Job {
                 typed: typed.cloned(),
                 at: e.at,
                 by: e.by.clone(),
-                brought,
             },
         );
-        if check == "wheel" && answer == "up" {
-            let mut state = self.state.clone();
-            if state.wheel == Wheel::Ground {
-                state.wheel = Wheel::Lifted;
-            }
-            self.stand(catalogue, state);
-        }
-        let Some(given) = spec.answers.iter().find(|a| a.id == answer) else {
+    }
+
+    /// A danger raised by an entry of this job.
+    pub(super) fn find(&mut self, stop: Stop) {
+        self.found.push(Found {
+            pack: self.pack.as_ref().map(|p| p.0),
+            rests_since: stop.entry,
+            stop: stop.clone(),
+        });
+        self.on_pack.find(stop);
+    }
+
+    /// A pack is put on. What was found on the one before stays with that one; what was told before any
+    /// had a name was told of this one.
+    pub(super) fn put_on(&mut self, catalogue: &Catalogue, entry: Uuid, pack: Uuid, sticker: &str) {
+        let before = self.pack.replace((pack, sticker.into())).map(|p| p.0);
+        if before == Some(pack) {
             return;
-        };
-        if given.result == "stop" {
-            let figure = typed.map(|t| format!(" Read {t}.")).unwrap_or_default();
-            self.stop(Stop {
-                entry: e.id,
-                from: check.into(),
-                order: given
-                    .order
-                    .clone()
-                    .unwrap_or_else(|| "Do not switch on".into()),
-                reason: format!("{}{figure}", given.reason.clone().unwrap_or_default()),
-                clearable: true,
-            });
+        }
+        let left = std::mem::take(&mut self.on_pack);
+        self.on_pack = self.off_vehicle.remove(&pack).unwrap_or_default();
+        match before {
+            Some(before) => {
+                self.off_vehicle.insert(before, left);
+                self.forget_looks(catalogue);
+            }
+            None => {
+                self.on_pack.join(left);
+                for found in self.found.iter_mut().filter(|f| f.pack.is_none()) {
+                    found.pack = Some(pack);
+                    found.rests_since = entry;
+                }
+            }
+        }
+    }
+
+    /// Something happened on a pack in another job.
+    pub(super) fn elsewhere(&mut self, catalogue: &Catalogue, event: &OnPack) {
+        if self.pack.as_ref().is_some_and(|p| p.0 == event.pack) {
+            self.on_pack.take(event);
+            if event.what == Happened::Cleared {
+                self.ask_again(catalogue);
+            }
+        } else {
+            self.off_vehicle.entry(event.pack).or_default().take(event);
         }
     }
 
     pub(super) fn clear(&mut self, catalogue: &Catalogue) {
-        self.stops.retain(|s| !s.clearable);
-        if self.stops.is_empty() {
-            self.quarantine.clear();
-            let stopping: Vec<String> = self
-                .gate
-                .iter()
-                .filter(|(check, a)| {
-                    let spec = catalogue.gate_check(check);
-                    spec.is_some_and(|c| {
-                        c.answers
-                            .iter()
-                            .any(|x| x.id == a.answer && x.result == "stop")
-                    })
-                })
-                .map(|(check, _)| check.clone())
-                .collect();
-            for check in stopping {
-                self.gate.remove(&check);
-            }
+        self.on_pack.clear();
+        self.ask_again(catalogue);
+    }
+
+    /// After a clearance the pack is looked at anew.
+    fn ask_again(&mut self, catalogue: &Catalogue) {
+        if self.on_pack.stops.is_empty() {
+            self.forget_looks(catalogue);
         }
     }
 
-    /// Findings that a pack brings along: dangers and quarantine only; what was clear in another
-    /// job is asked again.
-    pub(super) fn bring_findings(
-        &mut self,
-        catalogue: &Catalogue,
-        pack: Uuid,
-        brought: &[(Uuid, Logged)],
-    ) {
-        for (_, e) in brought.iter().filter(|(p, _)| *p == pack) {
-            match &e.body {
-                Body::Gate {
-                    check,
-                    answer,
-                    typed,
-                } => {
-                    let stops = catalogue.gate_check(check).is_some_and(|c| {
-                        c.answers
-                            .iter()
-                            .any(|a| &a.id == answer && a.result == "stop")
-                    });
-                    if stops {
-                        self.answer_gate(catalogue, e, check, answer, typed.as_ref(), true);
-                    }
-                }
-                Body::Quarantine { step } => {
-                    self.quarantine.insert(step.clone(), (e.at, e.by.clone()));
-                }
-                Body::Clearance { .. } => self.clear(catalogue),
-                Body::Reading {
-                    test,
-                    result,
-                    typed,
-                    ..
-                } => {
-                    self.raise(catalogue, e, test, *result, typed);
-                }
-                _ => {}
-            }
-        }
+    /// What was seen of a pack at the gate does not hold any more.
+    fn forget_looks(&mut self, catalogue: &Catalogue) {
+        self.gate.retain(|check, _| {
+            catalogue
+                .gate_check(check)
+                .is_some_and(|c| c.rests == "job")
+        });
     }
 
-    /// A reading can raise the gate: a loaded, live pack below its floor, or a group below its floor.
-    pub(super) fn raise(
-        &mut self,
-        catalogue: &Catalogue,
-        e: &Logged,
-        test: &str,
-        result: ReadingResult,
-        typed: &str,
-    ) {
-        let Some(family) = self.own_family(catalogue) else {
-            return;
-        };
-        let Some(spec) = catalogue.probes.iter().find(|p| p.id.get_ref() == test) else {
-            return;
-        };
-        if result != ReadingResult::Figure {
-            return;
-        }
-        let Ok(figure) = reading::parse(typed, Some(Unit::Volts)) else {
-            return;
-        };
-        if spec.mode == "groups" && figure.low < family.cells.floor_volts {
-            let reason = format!(
-                "Lowest group {} under its floor of {}.",
-                reading::show_text(figure.low, Unit::Volts),
-                reading::show_text(family.cells.floor_volts, Unit::Volts)
-            );
-            self.stop(Stop {
-                entry: e.id,
-                from: test.into(),
-                order: "Never charge this pack".into(),
-                reason,
-                clearable: false,
-            });
-        } else if spec.loaded && figure.low >= LIVE_VOLTS && figure.low < family.floor_volts() {
-            let reason = format!(
-                "Live under load at {}, floor {}.",
-                reading::show_text(figure.low, Unit::Volts),
-                reading::show_text(family.floor_volts(), Unit::Volts)
-            );
-            self.stop(Stop {
-                entry: e.id,
-                from: test.into(),
-                order: "Do not charge".into(),
-                reason,
-                clearable: true,
-            });
-        }
-    }
-}
-
-/// Does an entry open something at the gate: a clear answer, a confirmation, a clearance, a quarantine
-/// recorded, the pack put in or switched on?
-pub(super) fn releases(catalogue: &Catalogue, body: &Body) -> bool {
-    match body {
-        Body::Gate { check, answer, .. } => catalogue
-            .gate_check(check)
-            .and_then(|c| c.answers.iter().find(|a| &a.id == answer))
-            .is_none_or(|a| a.result != "stop"),
-        Body::Clearance { .. }
-        | Body::Confirmed { .. }
-        | Body::Quarantine { .. }
-        | Body::State { .. } => true,
-        _ => false,
+    /// Does a STOP that this entry raised hold, on whatever pack of this job it rests?
+    pub fn holds_stop(&self, entry: Uuid) -> bool {
+        std::iter::once(&self.on_pack)
+            .chain(self.off_vehicle.values())
+            .any(|p| p.stops.iter().any(|s| s.entry == entry))
     }
 }

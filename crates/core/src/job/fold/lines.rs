@@ -11,6 +11,32 @@ use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
+/// Whose clock: the person's, whatever they are called by now; by name where the entry is from elsewhere.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Whose {
+    /// A person of this shop.
+    Person(Uuid),
+    /// Somebody known by name only.
+    Named(String),
+}
+
+impl Whose {
+    /// Whose clock an entry speaks of.
+    pub fn of(e: &Logged) -> Self {
+        e.by_id
+            .map_or_else(|| Self::Named(e.by.clone()), Self::Person)
+    }
+}
+
+/// An entry as others can refer to it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Written {
+    /// Kind.
+    pub kind: &'static str,
+    /// Can be struck out.
+    pub can_be_struck_out: bool,
+}
+
 /// An answer at the gate with where it came from.
 #[derive(Debug, Clone, PartialEq)]
 pub struct GateAnswer {
@@ -22,8 +48,6 @@ pub struct GateAnswer {
     pub at: OffsetDateTime,
     /// Who.
     pub by: String,
-    /// It came with the pack from another job.
-    pub brought: bool,
 }
 
 /// A repair after which the complaint still showed.
@@ -289,7 +313,9 @@ pub struct Closed {
 }
 
 /// Where the job stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, utoipa::ToSchema)]
+#[derive(
+    Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize, utoipa::ToSchema,
+)]
 #[serde(rename_all = "lowercase")]
 pub enum Stage {
     /// Gate being asked.

@@ -8,11 +8,12 @@ pub mod lines;
 pub use lines::*;
 
 use crate::catalogue::Catalogue;
+use crate::job::danger::{self, Found, Happened, OnPack, PackStanding, Stop};
 use crate::job::entry::{Body, Logged, ProofResult, SheetPoint};
-use crate::job::gate::{Standing, Stop, standing};
+use crate::job::gate::{Standing, standing};
 use crate::reading::Unit;
 use spannung_circuit::{Change, Family, KnownFrom, VehicleState};
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -49,10 +50,12 @@ pub struct Job {
     pub pack: Option<(Uuid, String)>,
     /// Answers at the gate that hold.
     pub gate: BTreeMap<String, GateAnswer>,
-    /// STOPs that hold.
-    pub stops: Vec<Stop>,
-    /// Quarantine steps recorded, with when and who.
-    pub quarantine: BTreeMap<String, (OffsetDateTime, String)>,
+    /// How the pack on it stands; before one is named, what was told of it.
+    pub on_pack: PackStanding,
+    /// How packs stand that are not on it: those it had before.
+    off_vehicle: BTreeMap<Uuid, PackStanding>,
+    /// Dangers that entries of this job raised, with the packs they rest on.
+    pub found: Vec<Found>,
     /// Vehicle state.
     pub state: VehicleState,
     /// Preconditions that hold, with the value of the state they hold with.
@@ -69,6 +72,10 @@ pub struct Job {
     pub changes: Vec<Change>,
     /// Where each of them is known from.
     pub sources: Vec<Option<KnownFrom>>,
+    /// Entry of each of them.
+    pub changed_by: Vec<Uuid>,
+    /// Entries folded: what can be referred to.
+    pub written: BTreeMap<Uuid, Written>,
     /// Parts.
     pub parts: Vec<PartLine>,
     /// Minutes spent.
@@ -97,8 +104,8 @@ pub struct Job {
     pub claims: Vec<ClaimMade>,
     /// Reassembly notes.
     pub assembly: Vec<AssemblyStep>,
-    /// Clocks that run: who, since when.
-    pub clocks: BTreeMap<String, OffsetDateTime>,
+    /// Clocks that run: whose, since when, and their name.
+    pub clocks: BTreeMap<Whose, (OffsetDateTime, String)>,
     /// Open items as written.
     pub items: Vec<ItemWritten>,
     /// Items closed: key → where and how.
@@ -125,8 +132,9 @@ pub struct Job {
 pub(crate) const LIVE_VOLTS: f64 = 5.0;
 
 impl Job {
-    /// Fold a job's entries, with the entries that its packs bring from other jobs (their findings).
-    pub fn fold(catalogue: &Catalogue, entries: &[Logged], brought: &[(Uuid, Logged)]) -> Self {
+    /// Fold a job's entries, with what happened on its packs: in other jobs, and the dangers kept of this
+    /// one, which count as they were judged then.
+    pub fn fold(catalogue: &Catalogue, entries: &[Logged], brought: &[OnPack]) -> Self {
         Self::fold_imported(catalogue, entries, brought, 0)
     }
 
@@ -135,40 +143,89 @@ impl Job {
     pub fn fold_imported(
         catalogue: &Catalogue,
         entries: &[Logged],
-        brought: &[(Uuid, Logged)],
+        brought: &[OnPack],
         imported: i64,
     ) -> Self {
         let mut job = Self::default();
+        let own: BTreeSet<Uuid> = entries.iter().map(|e| e.id).collect();
+        let (kept, mut others): (Vec<&OnPack>, Vec<&OnPack>) =
+            brought.iter().partition(|b| own.contains(&b.entry));
+        others.sort_by_key(|b| b.seq);
+        let mut others = others.into_iter().peekable();
+        let kept: BTreeMap<Uuid, &Stop> = kept
+            .into_iter()
+            .filter_map(|b| match &b.what {
+                Happened::Found(stop) => Some((b.entry, stop)),
+                _ => None,
+            })
+            .collect();
         for e in entries {
             if let Body::Void { entry, reason } = &e.body {
                 job.voided.insert(*entry, reason.clone());
             }
         }
         for e in entries {
-            job.head = job.head.max(e.seq);
-            if let Body::Void { .. } = e.body {
-                continue;
+            while let Some(event) = others.next_if(|b| b.seq < e.seq) {
+                job.elsewhere(catalogue, event);
             }
-            let voided = job.voided.contains_key(&e.id);
-            if voided
-                && !matches!(
-                    e.body,
-                    Body::Reading { .. } | Body::Check { .. } | Body::PointReading { .. }
-                )
-            {
-                continue;
-            }
-            if e.seq <= imported && gate::releases(catalogue, &e.body) {
-                continue;
-            }
-            job.apply(catalogue, e, brought, voided);
+            let counts = e.seq > imported || !catalogue.releases(&e.body);
+            job.step(catalogue, e, kept.get(&e.id).copied(), counts);
+        }
+        for event in others {
+            job.elsewhere(catalogue, event);
         }
         job
+    }
+
+    /// Fold one entry more onto a job, where nothing that follows strikes it out.
+    pub(crate) fn next(&mut self, catalogue: &Catalogue, e: &Logged) {
+        self.step(catalogue, e, None, true);
+    }
+
+    /// One entry: what it does to the job, unless it does not count here, and the danger it raises. One
+    /// that is kept stays a danger, whatever the present catalogue would say of the entry.
+    fn step(&mut self, catalogue: &Catalogue, e: &Logged, kept: Option<&Stop>, counts: bool) {
+        self.head = self.head.max(e.seq);
+        self.written.insert(
+            e.id,
+            Written {
+                kind: e.body.kind(),
+                can_be_struck_out: e.body.can_be_struck_out(),
+            },
+        );
+        let voided = self.voided.contains_key(&e.id);
+        let stop = match kept {
+            Some(stop) => Some(stop.clone()),
+            None if voided => None,
+            None => danger::judge(catalogue, self, e),
+        };
+        if counts && (!voided || is_reading(&e.body)) {
+            self.apply(catalogue, e, voided);
+        }
+        if let Some(stop) = stop {
+            self.find(stop);
+        }
     }
 
     /// Family by voltage class and drive.
     pub fn family<'a>(&self, catalogue: &'a Catalogue) -> Option<&'a Family> {
         catalogue.family(self.volts_class, &self.drive)
+    }
+
+    /// A job of which nothing is known but its newest sequence.
+    pub fn unfolded(head: i64) -> Self {
+        Self {
+            head,
+            ..Self::default()
+        }
+    }
+
+    /// Why the changes of this vehicle do not make one: written under another catalogue, or before changes
+    /// were checked. None when they do, and for a vehicle without a wiring model.
+    pub fn misfit(&self, catalogue: &Catalogue) -> Option<String> {
+        let family = self.family(catalogue)?;
+        let made = spannung_circuit::Profile::new(family, &self.changes);
+        made.err().map(|why| why.to_string())
     }
 
     /// Where it stands.
@@ -197,16 +254,24 @@ impl Job {
 
     /// Minutes spent, with the clocks that run counted up to now.
     pub fn minutes_at(&self, now: OffsetDateTime) -> f64 {
-        let running: f64 = self.clocks.values().map(|since| between(*since, now)).sum();
+        let running: f64 = self.clocks.values().map(|c| between(c.0, now)).sum();
         self.minutes + running
     }
 
     /// Minutes of an entry; while the person's clock runs they are in its time already.
-    fn spend(&mut self, by: &str, minutes: f64) {
-        if !self.clocks.contains_key(by) {
+    fn spend(&mut self, e: &Logged, minutes: f64) {
+        if !self.clocks.contains_key(&Whose::of(e)) {
             self.minutes += minutes;
         }
     }
+}
+
+/// Readings and checks stay in sight when they are struck out.
+fn is_reading(body: &Body) -> bool {
+    matches!(
+        body,
+        Body::Reading { .. } | Body::Check { .. } | Body::PointReading { .. }
+    )
 }
 
 /// Longest time a clock counts by itself, minutes: one that was forgotten overnight is cut, and can be
@@ -214,7 +279,7 @@ impl Job {
 const LONGEST_CLOCK: f64 = 720.0;
 
 /// Minutes between two times of a person's clock; a clock that was set back counts nothing.
-pub(crate) fn between(since: OffsetDateTime, until: OffsetDateTime) -> f64 {
+pub fn between(since: OffsetDateTime, until: OffsetDateTime) -> f64 {
     ((until - since).as_seconds_f64() / 60.0).clamp(0.0, LONGEST_CLOCK)
 }
 

@@ -1,0 +1,234 @@
+//! Dangers rest on the pack. One danger is one record: judged once, by the vehicle and the chemistry it was
+//! found on, and kept with the pack from then on. Wherever that pack goes, what happened on it is put
+//! together again in the order it happened, whichever jobs it happened in: a clearance ends what was found
+//! before it, never what is found later.
+
+use crate::catalogue::{Catalogue, StopWords};
+use crate::job::entry::{Body, Logged, ProofResult, ReadingResult};
+use crate::job::fold::{Job, LIVE_VOLTS};
+use crate::job::proof;
+use crate::reading::{self, Unit};
+use serde::{Deserialize, Serialize};
+use std::collections::BTreeMap;
+use time::OffsetDateTime;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+/// A danger found on a pack.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Stop {
+    /// Entry that raised it.
+    pub entry: Uuid,
+    /// Gate check, test, proof check or symptom that raised it.
+    pub from: String,
+    /// The order: two or three words.
+    pub order: String,
+    /// Why, with the figure.
+    pub reason: String,
+    /// A specialist's written clearance can end it; a group below its floor only ends with another
+    /// pack.
+    pub clearable: bool,
+    /// When it was found, by the person's clock.
+    #[serde(with = "time::serde::rfc3339")]
+    pub at: OffsetDateTime,
+    /// Who found it.
+    pub by: String,
+}
+
+/// Something that happened on a pack, in whatever job.
+#[derive(Debug, Clone, PartialEq)]
+pub struct OnPack {
+    /// Pack.
+    pub pack: Uuid,
+    /// Where in the order of all logs.
+    pub seq: i64,
+    /// Entry it comes from.
+    pub entry: Uuid,
+    /// When, by the person's clock.
+    pub at: OffsetDateTime,
+    /// Who.
+    pub by: String,
+    /// What.
+    pub what: Happened,
+}
+
+/// What can happen on a pack.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Happened {
+    /// A danger, as it was judged when it was found.
+    Found(Stop),
+    /// A step of the quarantine was recorded.
+    Quarantined(String),
+    /// A specialist cleared it in writing.
+    Cleared,
+}
+
+/// How a pack stands: what happened on it, put together in order.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct PackStanding {
+    /// STOPs that hold.
+    pub stops: Vec<Stop>,
+    /// Quarantine steps recorded for them, with when and who.
+    pub quarantine: BTreeMap<String, (OffsetDateTime, String)>,
+}
+
+impl PackStanding {
+    /// A danger is found. A second one by the same check adds nothing; one by another check asks for the
+    /// quarantine anew, since the pack was in somebody's hands.
+    pub fn find(&mut self, stop: Stop) {
+        if self.stops.iter().any(|s| s.from == stop.from) {
+            return;
+        }
+        self.quarantine.clear();
+        self.stops.push(stop);
+    }
+
+    /// A specialist's clearance: what can be cleared is.
+    pub fn clear(&mut self) {
+        self.stops.retain(|s| !s.clearable);
+        if self.stops.is_empty() {
+            self.quarantine.clear();
+        }
+    }
+
+    /// Take in what happened.
+    pub fn take(&mut self, event: &OnPack) {
+        match &event.what {
+            Happened::Found(stop) => self.find(stop.clone()),
+            Happened::Quarantined(step) => {
+                if !self.stops.is_empty() {
+                    self.quarantine
+                        .insert(step.clone(), (event.at, event.by.clone()));
+                }
+            }
+            Happened::Cleared => self.clear(),
+        }
+    }
+
+    /// What was found before the pack had a name is found on the pack that gets it.
+    pub fn join(&mut self, other: Self) {
+        for stop in other.stops {
+            if !self.stops.iter().any(|s| s.from == stop.from) {
+                self.stops.push(stop);
+            }
+        }
+        self.quarantine.extend(other.quarantine);
+    }
+}
+
+/// A danger that an entry of this job raised, and where it rests.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Found {
+    /// Pack; none while none has been named.
+    pub pack: Option<Uuid>,
+    /// Entry with which it came to rest there: the one that raised it, or the one that named the pack.
+    pub rests_since: Uuid,
+    /// The danger.
+    pub stop: Stop,
+}
+
+/// Does this entry raise a danger, on the job as it stands before it?
+pub fn judge(catalogue: &Catalogue, job: &Job, e: &Logged) -> Option<Stop> {
+    let stop = |from: &str, words: &StopWords| Stop {
+        entry: e.id,
+        from: from.into(),
+        order: words.order.clone(),
+        reason: words.reason.clone(),
+        clearable: true,
+        at: e.at,
+        by: e.by.clone(),
+    };
+    match &e.body {
+        Body::Gate {
+            check,
+            answer,
+            typed,
+        } => {
+            let given = catalogue.stop_answer(check, answer)?;
+            let figure = typed.as_ref().map(|t| format!(" Read {t}."));
+            let words = StopWords {
+                order: given.order.clone()?,
+                reason: format!("{}{}", given.reason.as_ref()?, figure.unwrap_or_default()),
+            };
+            Some(stop(check, &words))
+        }
+        Body::Symptom {
+            symptom,
+            yes: Some(true),
+            ..
+        } => {
+            let words = catalogue.symptom(symptom)?.stop.as_ref()?;
+            Some(stop(symptom, words))
+        }
+        Body::Check { test, outcome, .. } => {
+            let looks = &catalogue.procedures;
+            let look = looks.iter().find(|p| p.id.get_ref() == test)?;
+            Some(stop(test, look.stops.get(outcome)?))
+        }
+        Body::Proof {
+            check,
+            result,
+            typed,
+            ..
+        } => {
+            let spec = catalogue.proof.find(check)?;
+            let judged = proof::judge(spec, *result, typed).unwrap_or(*result);
+            let symptom = spec.fails_as.as_ref().and_then(|s| catalogue.symptom(s));
+            let words = spec
+                .stop
+                .as_ref()
+                .or_else(|| symptom.and_then(|s| s.stop.as_ref()))?;
+            (judged == ProofResult::Fail).then(|| stop(check, words))
+        }
+        Body::Reading {
+            test,
+            result: ReadingResult::Figure,
+            typed,
+            ..
+        } => {
+            let (words, clearable) = by_reading(catalogue, job, test, typed)?;
+            Some(Stop {
+                clearable,
+                ..stop(test, &words)
+            })
+        }
+        _ => None,
+    }
+}
+
+/// A reading can raise the gate: a loaded, live pack below its floor, or a group below its floor. The
+/// words, and whether a specialist can clear it.
+fn by_reading(
+    catalogue: &Catalogue,
+    job: &Job,
+    test: &str,
+    typed: &str,
+) -> Option<(StopWords, bool)> {
+    let family = job.own_family(catalogue)?;
+    let spec = catalogue.probes.iter().find(|p| p.id.get_ref() == test)?;
+    let figure = reading::parse(typed, Some(Unit::Volts)).ok()?;
+    let volts = |v: f64| reading::show_text(v, Unit::Volts);
+    if spec.mode == "groups" && figure.low < family.cells.floor_volts {
+        let words = StopWords {
+            order: "Never charge this pack".into(),
+            reason: format!(
+                "Lowest group {} under its floor of {}.",
+                volts(figure.low),
+                volts(family.cells.floor_volts)
+            ),
+        };
+        Some((words, false))
+    } else if spec.loaded && figure.low >= LIVE_VOLTS && figure.low < family.floor_volts() {
+        let words = StopWords {
+            order: "Do not charge".into(),
+            reason: format!(
+                "Live under load at {}, floor {}.",
+                volts(figure.low),
+                volts(family.floor_volts())
+            ),
+        };
+        Some((words, true))
+    } else {
+        None
+    }
+}
