@@ -157,7 +157,7 @@ pub struct Log {
 }
 
 impl EntryRow {
-    pub(crate) fn logged(self) -> Result<Logged, Unread> {
+    pub(crate) fn logged(self) -> Result<Logged, Box<Unread>> {
         match serde_json::from_value(self.body.0.clone()) {
             Ok(body) => Ok(Logged {
                 id: self.id,
@@ -167,14 +167,14 @@ impl EntryRow {
                 by_id: self.by_id,
                 body,
             }),
-            Err(why) => Err(Unread {
+            Err(why) => Err(Box::new(Unread {
                 seq: self.seq,
                 id: self.id,
                 at: self.at,
                 by: self.by_name,
                 body: self.body.0,
                 why: why.to_string(),
-            }),
+            })),
         }
     }
 }
@@ -233,7 +233,7 @@ impl Store {
         for row in rows {
             match row.logged() {
                 Ok(e) => log.entries.push(e),
-                Err(unread) => log.unread.push(unread),
+                Err(unread) => log.unread.push(*unread),
             }
         }
         Ok(log)

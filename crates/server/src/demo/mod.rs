@@ -406,11 +406,9 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
     for code in CODES {
         code_hashes.push(auth::hashed(app, code.into()).await?);
     }
-    for k in 0..PEOPLE.len() {
+    for (k, code) in code_hashes.iter().enumerate() {
         app.store.add_person(&person(k), &hash).await?;
-        app.store
-            .set_code(person(k).id, Some(&code_hashes[k]))
-            .await?;
+        app.store.set_code(person(k).id, Some(code)).await?;
     }
 
     let shop = Shop {
