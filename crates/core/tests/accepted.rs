@@ -64,7 +64,7 @@ fn spoil(body: &mut Value, place: usize, with: Value) {
     }
     let slot = map.get_mut(&keys[place % keys.len()]).unwrap();
     match slot {
-        Value::Array(list) if !list.is_empty() && place % 3 == 0 => {
+        Value::Array(list) if !list.is_empty() && place.is_multiple_of(3) => {
             let k = place % list.len();
             if list[k].is_object() {
                 spoil(&mut list[k], place / 3, with);
@@ -72,7 +72,7 @@ fn spoil(body: &mut Value, place: usize, with: Value) {
                 list[k] = with;
             }
         }
-        Value::Object(inner) if !inner.is_empty() && place % 3 == 0 => {
+        Value::Object(inner) if !inner.is_empty() && place.is_multiple_of(3) => {
             let keys: Vec<String> = inner.keys().cloned().collect();
             inner.insert(keys[place % keys.len()].clone(), with);
         }
@@ -143,10 +143,10 @@ fn accepted(plan: &[(usize, usize, usize, usize)], family: bool) -> Vec<Logged> 
     log.add(serde_json::from_value(opened).unwrap());
     for (kind, place, with, role) in plan {
         let mut body = all[kind % all.len()].clone();
-        if with % 3 != 0 {
+        if !with.is_multiple_of(3) {
             spoil(&mut body, *place, odd(*with, &log.entries));
         }
-        if body["kind"] == "void" && with % 2 == 0 {
+        if body["kind"] == "void" && with.is_multiple_of(2) {
             let some = log.entries[place % log.entries.len()].id;
             body["entry"] = json!(some);
         }

@@ -68,6 +68,8 @@ pub struct App {
     pub closing: tokio::sync::watch::Sender<bool>,
     /// Tickets of the rack that wait to be worked out.
     pub behind: Arc<tickets::Behind>,
+    /// Jobs as they were folded last.
+    pub folded: Arc<work::Folded>,
     /// Whose turn it is to write to a job.
     pub turns: Arc<work::Turns>,
     /// How much of what costs memory or time is done at once.

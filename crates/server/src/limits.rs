@@ -23,7 +23,7 @@ const IMPORTS: usize = 1;
 /// Large bodies that are held at once.
 const UPLOADS: usize = 6;
 /// Pictures and imports of one person within an hour.
-const AN_HOUR: u32 = 400;
+const AN_HOUR: u32 = 5000;
 /// How long one waits for its turn.
 const PATIENCE: Duration = Duration::from_secs(20);
 

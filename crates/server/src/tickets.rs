@@ -15,10 +15,14 @@ use spannung_core::job::{Job, Role};
 use spannung_store::ticket::{OnRack, made_of};
 use std::collections::HashSet;
 use std::sync::{Mutex, PoisonError};
+use std::time::Duration;
 use time::OffsetDateTime;
 use tokio::sync::mpsc::{UnboundedReceiver, UnboundedSender, unbounded_channel};
+use tokio::time::Instant;
 use uuid::Uuid;
 
+/// How long a ticket waits before it is worked out: what is typed meanwhile goes into the same.
+const QUIET: Duration = Duration::from_millis(1500);
 /// Jobs that are worked out while the rack is asked for, where their models are there already.
 const AT_ONCE: usize = 40;
 
@@ -126,8 +130,8 @@ pub fn basis(app: &App, shop: &Shop) -> String {
 
 /// Jobs whose tickets wait to be worked out.
 pub struct Behind {
-    send: UnboundedSender<(Uuid, Role)>,
-    receive: Mutex<Option<UnboundedReceiver<(Uuid, Role)>>>,
+    send: UnboundedSender<(Uuid, Role, Instant)>,
+    receive: Mutex<Option<UnboundedReceiver<(Uuid, Role, Instant)>>>,
     waiting: Mutex<HashSet<(Uuid, &'static str)>>,
 }
 
@@ -148,7 +152,7 @@ impl Behind {
         let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
         if waiting.insert((job, class_of(role))) {
             // nobody takes them while the program ends
-            let _ = self.send.send((job, role));
+            let _ = self.send.send((job, role, Instant::now() + QUIET));
         }
     }
 
@@ -168,7 +172,8 @@ impl Behind {
         let Some(mut receive) = receive else { return };
         let app = app.clone();
         tokio::spawn(async move {
-            while let Some((job, role)) = receive.recv().await {
+            while let Some((job, role, when)) = receive.recv().await {
+                tokio::time::sleep_until(when).await;
                 behind.taken(job, role);
                 if let Err(error) = work_out(&app, job, role).await {
                     tracing::warn!(%error, %job, "ticket");

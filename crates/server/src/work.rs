@@ -17,7 +17,7 @@ use spannung_store::StoreError;
 use spannung_store::card::Card;
 use spannung_store::job::{Append, JobRow, Log, NewDanger, NewEntry, Unread};
 use spannung_store::people::Person;
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap, VecDeque};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::{Arc, Mutex, PoisonError, Weak};
 use time::OffsetDateTime;
@@ -111,16 +111,86 @@ impl Loaded {
     }
 }
 
+/// Jobs as they were folded last: a job that nothing was written to is not read again, of one that has grown
+/// only what is new is.
+#[derive(Default)]
+pub struct Folded {
+    jobs: Mutex<VecDeque<Arc<Loaded>>>,
+}
+
+/// Entries of all jobs together that are held folded.
+const HELD_ENTRIES: usize = 60_000;
+
+impl Folded {
+    fn get(&self, id: Uuid) -> Option<Arc<Loaded>> {
+        let mut jobs = self.jobs.lock().unwrap_or_else(PoisonError::into_inner);
+        let at = jobs.iter().position(|l| l.row.id == id)?;
+        let found = jobs.remove(at)?;
+        jobs.push_back(Arc::clone(&found));
+        Some(found)
+    }
+
+    fn put(&self, loaded: &Arc<Loaded>) {
+        let mut jobs = self.jobs.lock().unwrap_or_else(PoisonError::into_inner);
+        jobs.retain(|l| l.row.id != loaded.row.id);
+        jobs.push_back(Arc::clone(loaded));
+        let mut held: usize = jobs.iter().map(|l| l.entries.len()).sum();
+        while held > HELD_ENTRIES && jobs.len() > 1 {
+            held -= jobs.pop_front().map_or(0, |l| l.entries.len());
+        }
+    }
+}
+
 /// Load and fold a job.
 ///
 /// # Errors
 /// There is no such job, or the database does not answer.
 pub async fn load(app: &App, id: Uuid) -> Result<Loaded, ApiError> {
     let row = app.store.job(id).await?;
-    let log = app.store.entries(id).await?;
+    let held = app.folded.get(id);
+    if let Some(held) = held.as_ref().filter(|h| h.row == row) {
+        return Ok(Loaded::clone(held));
+    }
+    let log = match held.filter(|h| h.row.head <= row.head && h.unread.is_empty()) {
+        Some(held) => {
+            let mut log = app.store.entries_after(id, held.row.head).await?;
+            log.entries.splice(0..0, held.entries.iter().cloned());
+            log
+        }
+        None => app.store.entries_after(id, 0).await?,
+    };
     let packs = packs(log.entries.iter().map(|e| &e.body));
     let brought = app.store.brought(id, &packs).await?;
-    Ok(Loaded::new(&app.catalogue, row, log, brought))
+    let loaded = Arc::new(Loaded::new(&app.catalogue, row, log, brought));
+    app.folded.put(&loaded);
+    Ok(Loaded::clone(&loaded))
+}
+
+/// After one entry that touches no pack the job is known as it stands: nothing of it is read again.
+fn grown(app: &App, before: Loaded, plan: &Plan, head: i64) {
+    let [one] = &plan.entries[..] else { return };
+    if plan.pack_seen.is_some()
+        || matches!(one.body, Body::Customer { .. })
+        || !before.unread.is_empty()
+    {
+        return;
+    }
+    let mut entries = before.entries;
+    entries.push(Logged {
+        id: one.id,
+        seq: head,
+        at: one.at,
+        by: one.by.clone(),
+        by_id: one.by_id,
+        body: one.body.clone(),
+    });
+    let row = JobRow { head, ..before.row };
+    let log = Log {
+        entries,
+        unread: Vec::new(),
+    };
+    let loaded = Loaded::new(&app.catalogue, row, log, before.brought);
+    app.folded.put(&Arc::new(loaded));
 }
 
 fn packs<'a>(bodies: impl Iterator<Item = &'a Body>) -> Vec<Uuid> {
@@ -155,18 +225,25 @@ pub async fn weigh<T: Send + 'static>(
 }
 
 /// Check and append entries, in order, each against the job as the ones before it leave it. Sending the
-/// same entries again stores nothing and is no error.
+/// same entries again stores nothing and is no error. Gives the head and the number on the ticket.
 ///
 /// # Errors
 /// An entry that does not fit, a conflict with a newer entry, the database.
-pub async fn append(app: &App, id: Uuid, sent: &[Sent], by: &Person) -> Result<i64, ApiError> {
+pub async fn append(
+    app: &App,
+    id: Uuid,
+    sent: &[Sent],
+    by: &Person,
+) -> Result<(i64, i32), ApiError> {
     // within this process one after the other; another process makes the store say “moved”
     let turn = app.turns.of(id);
     let _mine = turn.lock().await;
     for _ in 0..TRIES {
         let loaded = load(app, id).await?;
+        let number = loaded.row.number;
+        let before = loaded.clone();
         let Some(plan) = plan(app, loaded, sent, by).await? else {
-            return Ok(app.store.job(id).await?.head);
+            return Ok((before.row.head, number));
         };
         let what = Append {
             job: id,
@@ -178,8 +255,9 @@ pub async fn append(app: &App, id: Uuid, sent: &[Sent], by: &Person) -> Result<i
         };
         match app.store.append(&what).await {
             Ok(head) => {
+                grown(app, before, &plan, head);
                 app.behind.add(id, by.role);
-                return Ok(head);
+                return Ok((head, number));
             }
             Err(StoreError::Moved) => continue,
             Err(error) => return Err(error.into()),

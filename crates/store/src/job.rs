@@ -223,10 +223,20 @@ impl Store {
     /// # Errors
     /// The database does not answer.
     pub async fn entries(&self, job: Uuid) -> Result<Log, StoreError> {
+        self.entries_after(job, 0).await
+    }
+
+    /// What a job's log holds after a sequence.
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn entries_after(&self, job: Uuid, seq: i64) -> Result<Log, StoreError> {
         let rows: Vec<EntryRow> = sqlx::query_as(
-            "SELECT seq, id, at, by_name, by_id, body FROM entry WHERE job_id = $1 ORDER BY seq",
+            "SELECT seq, id, at, by_name, by_id, body FROM entry
+             WHERE job_id = $1 AND seq > $2 ORDER BY seq",
         )
         .bind(job)
+        .bind(seq)
         .fetch_all(&self.pool)
         .await?;
         let mut log = Log::default();

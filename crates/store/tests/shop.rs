@@ -44,7 +44,7 @@ fn card(vehicle: &str, frame_number: &str) -> Card {
 /// A job with one note and this card.
 async fn job(store: &Store, card: &Card) -> Uuid {
     let id = store.open_job(Uuid::new_v4()).await.unwrap().id;
-    put(&store, id, 0, &[note("x")], card).await.unwrap();
+    put(store, id, 0, &[note("x")], card).await.unwrap();
     id
 }
 

@@ -179,7 +179,11 @@ const NamePack = ({ job, append }: { job: JobView; append: Append }) => {
         }}
         helperText="No sticker yet: put one on, K and a number."
       />
-      <Button type="submit" variant="contained" disabled={sticker.trim() === "" || append.isPending}>
+      <Button
+        type="submit"
+        variant={put.old ? "outlined" : "contained"}
+        disabled={sticker.trim() === "" || append.isPending}
+      >
         Name the pack
       </Button>
       {last !== undefined && (

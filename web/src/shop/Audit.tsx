@@ -39,7 +39,7 @@ export const Audit = () => {
               <td style={{ whiteSpace: "nowrap", color: v("ink2") }}>{dayAndTime(l.at)}</td>
               <td style={{ whiteSpace: "nowrap" }}>{l.by === "" ? "nobody known" : l.by}</td>
               <td style={{ whiteSpace: "nowrap", fontWeight: 650 }}>{l.what}</td>
-              <td style={{ overflowWrap: "anywhere" }}>{l.about}</td>
+              <td style={{ overflowWrap: "anywhere", width: "100%" }}>{l.about}</td>
               <td style={{ textAlign: "right", color: v("ink2") }}>{l.address}</td>
             </tr>
           ))}

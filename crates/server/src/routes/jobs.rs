@@ -66,11 +66,6 @@ struct Written {
     head: i64,
 }
 
-async fn written(app: &App, id: Uuid, head: i64) -> Result<Json<Written>, ApiError> {
-    let number = app.store.job(id).await?.number;
-    Ok(Json(Written { id, number, head }))
-}
-
 fn not_too_many(sent: &[Sent]) -> Result<(), ApiError> {
     if sent.len() <= MOST_SENT {
         return Ok(());
@@ -104,8 +99,12 @@ async fn open_job(
         admit::admit(&app.catalogue, &Job::default(), &first.body, person.role)?;
     }
     app.store.open_job(new.id).await?;
-    let head = work::append(&app, new.id, &new.entries, &person).await?;
-    written(&app, new.id, head).await
+    let (head, number) = work::append(&app, new.id, &new.entries, &person).await?;
+    Ok(Json(Written {
+        id: new.id,
+        number,
+        head,
+    }))
 }
 
 #[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
@@ -127,8 +126,8 @@ async fn add_entries(
     Json(sent): Json<Append>,
 ) -> Result<Json<Written>, ApiError> {
     not_too_many(&sent.entries)?;
-    let head = work::append(&app, id, &sent.entries, &person).await?;
-    written(&app, id, head).await
+    let (head, number) = work::append(&app, id, &sent.entries, &person).await?;
+    Ok(Json(Written { id, number, head }))
 }
 
 #[utoipa::path(get, path = "/jobs/{id}/tests/{test}", params(("id" = Uuid, Path), ("test" = String, Path)), responses((status = 200, body = Card), (status = "4XX", body = Problem)))]
