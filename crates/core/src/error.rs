@@ -18,6 +18,8 @@ pub enum CoreError {
         field: &'static str,
         /// The sentence.
         message: String,
+        /// What may have been meant, as it would be typed.
+        suggestion: Option<String>,
     },
 }
 
@@ -28,6 +30,26 @@ impl CoreError {
             code,
             field,
             message: message.into(),
+            suggestion: None,
+        }
+    }
+
+    /// The same, with what may have been meant.
+    #[must_use]
+    pub fn suggesting(self, meant: Option<String>) -> Self {
+        match self {
+            Self::Entry {
+                code,
+                field,
+                message,
+                ..
+            } => Self::Entry {
+                code,
+                field,
+                message,
+                suggestion: meant,
+            },
+            other => other,
         }
     }
 }

@@ -264,6 +264,7 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
             .is_some_and(|d| d.contains("4.80 V?")),
         "{problem}"
     );
+    assert_eq!(problem["suggestion"], "4.80");
     // the technician outranks the model
     let mut insisted = reading;
     insisted["insisted"] = json!(true);

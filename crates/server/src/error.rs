@@ -28,6 +28,9 @@ pub struct Problem {
     pub field: Option<String>,
     /// The sentence.
     pub detail: String,
+    /// What may have been meant, as it would be typed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub suggestion: Option<String>,
     /// The newer entry, with a conflict.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub entry: Option<Logged>,
@@ -151,6 +154,10 @@ pub async fn as_problem(request: Request, next: Next) -> Response {
 impl IntoResponse for ApiError {
     fn into_response(self) -> Response {
         let detail = self.to_string();
+        let suggestion = match &self {
+            Self::Core(CoreError::Entry { suggestion, .. }) => suggestion.clone(),
+            _ => None,
+        };
         let (status, code, field, detail, entry) = match self {
             Self::NotSignedIn => (
                 StatusCode::UNAUTHORIZED,
@@ -279,6 +286,7 @@ impl IntoResponse for ApiError {
             code,
             field,
             detail,
+            suggestion,
             entry,
         };
         let mut response = (status, Json(body)).into_response();

@@ -98,11 +98,15 @@ impl Models {
             .cloned()
     }
 
+    /// What tells the models of two vehicles apart; none without a wiring model.
+    pub fn key_of(&self, catalogue: &Catalogue, job: &Job) -> Option<u64> {
+        let family = job.family(catalogue)?;
+        Some(key(catalogue, family, &job.changes))
+    }
+
     /// Is the model of a job's vehicle there?
     pub fn built(&self, catalogue: &Catalogue, job: &Job) -> bool {
-        let key = job
-            .family(catalogue)
-            .map(|f| key(catalogue, f, &job.changes));
+        let key = self.key_of(catalogue, job);
         key.is_some_and(|k| self.ready(k).is_some())
     }
 

@@ -23,8 +23,13 @@ use uuid::Uuid;
 
 /// How long a ticket waits before it is worked out: what is typed meanwhile goes into the same.
 const QUIET: Duration = Duration::from_millis(1500);
+/// Most tickets that are put in order at a time.
+const BATCH: usize = 400;
 /// Jobs that are worked out while the rack is asked for, where their models are there already.
-const AT_ONCE: usize = 40;
+const AT_ONCE: usize = 24;
+
+/// Words for a vehicle without a name.
+const NOT_NAMED: &str = "Vehicle not named";
 
 /// A ticket as it is kept: all that does not move with the clock, and what is needed for what does.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -93,6 +98,33 @@ mod instants {
 }
 
 impl Kept {
+    /// What a job's card says, while nothing has been worked out yet.
+    fn bare(row: &OnRack) -> Self {
+        Self {
+            vehicle: if row.vehicle.is_empty() {
+                NOT_NAMED.into()
+            } else {
+                row.vehicle.clone()
+            },
+            words: row.words.clone(),
+            kind: String::new(),
+            stage: Stage::Bench,
+            step: "being worked out".into(),
+            segments: Vec::new(),
+            minutes_to_go: 0.0,
+            minutes: 0.0,
+            running: Vec::new(),
+            prices: Vec::new(),
+            limit_cents: None,
+            stop_loss_minutes: None,
+            promised: row.promised,
+            waiting: None,
+            opened_at: row.opened_at,
+            comeback: None,
+            broken: None,
+        }
+    }
+
     /// Minutes spent up to now.
     pub fn minutes_at(&self, now: OffsetDateTime) -> f64 {
         let running: f64 = self
@@ -172,15 +204,37 @@ impl Behind {
         let Some(mut receive) = receive else { return };
         let app = app.clone();
         tokio::spawn(async move {
-            while let Some((job, role, when)) = receive.recv().await {
-                tokio::time::sleep_until(when).await;
-                behind.taken(job, role);
-                if let Err(error) = work_out(&app, job, role).await {
-                    tracing::warn!(%error, %job, "ticket");
+            let mut batch = Vec::new();
+            while receive.recv_many(&mut batch, BATCH).await > 0 {
+                for (job, role) in in_order(&app, &behind, &mut batch).await {
+                    if let Err(error) = work_out(&app, job, role).await {
+                        tracing::warn!(%error, %job, "ticket");
+                    }
                 }
             }
         });
     }
+}
+
+/// What waits, with jobs on vehicles of one make-up behind each other: their model is built once, however
+/// few can be kept.
+async fn in_order(
+    app: &App,
+    behind: &Behind,
+    batch: &mut Vec<(Uuid, Role, Instant)>,
+) -> Vec<(Uuid, Role)> {
+    let mut all = Vec::new();
+    for (job, role, when) in batch.drain(..) {
+        tokio::time::sleep_until(when).await;
+        behind.taken(job, role);
+        let loaded = work::load(app, job).await;
+        let key = loaded
+            .ok()
+            .and_then(|l| app.models.key_of(&app.catalogue, &l.job));
+        all.push((key, job, role));
+    }
+    all.sort_by_key(|a| a.0);
+    all.into_iter().map(|(_, job, role)| (job, role)).collect()
 }
 
 async fn work_out(app: &App, job: Uuid, role: Role) -> Result<(), ApiError> {
@@ -227,7 +281,8 @@ pub async fn all(
         }
         app.behind.add(row.id, role);
         behind += 1;
-        if let Some(kept) = stored.clone().filter(|_| at_once >= AT_ONCE) {
+        if at_once >= AT_ONCE {
+            let kept = stored.unwrap_or_else(|| Kept::bare(&row));
             out.push((row, kept));
             continue;
         }
@@ -295,7 +350,7 @@ async fn make(
         });
     Ok(Kept {
         vehicle: if job.vehicle.is_empty() {
-            "Vehicle not named".into()
+            NOT_NAMED.into()
         } else {
             job.vehicle.clone()
         },

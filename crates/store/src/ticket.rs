@@ -2,6 +2,7 @@
 
 use crate::{Store, StoreError};
 use sqlx::types::Json;
+use time::OffsetDateTime;
 use uuid::Uuid;
 
 /// An open job with the newest ticket there is of it.
@@ -19,6 +20,14 @@ pub struct OnRack {
     pub made_of: Option<String>,
     /// The ticket.
     pub ticket: Option<Json<serde_json::Value>>,
+    /// Vehicle, as its card has it.
+    pub vehicle: String,
+    /// Customer's words, as its card has them.
+    pub words: String,
+    /// Opened.
+    pub opened_at: Option<OffsetDateTime>,
+    /// Promised for.
+    pub promised: Option<OffsetDateTime>,
 }
 
 /// What a ticket of these was worked out from: it holds while all of it is the same.
@@ -38,8 +47,9 @@ impl Store {
                coalesce((SELECT max(p.head) FROM job_pack jp JOIN pack p ON p.id = jp.pack_id
                          WHERE jp.job_id = j.id), 0) AS pack_head,
                CASE WHEN t.role = $1 THEN t.head || ' ' || t.pack_head || ' ' || t.basis END AS made_of,
-               t.body AS ticket
-             FROM job j LEFT JOIN LATERAL (
+               t.body AS ticket, coalesce(c.vehicle, '') AS vehicle, coalesce(c.words, '') AS words,
+               c.opened_at, c.promised
+             FROM job j LEFT JOIN job_card c ON c.job_id = j.id LEFT JOIN LATERAL (
                SELECT role, head, pack_head, basis, body FROM job_ticket t WHERE t.job_id = j.id
                ORDER BY (t.role = $1) DESC, t.head DESC LIMIT 1) t ON true
              WHERE j.head > 0 AND NOT j.closed ORDER BY j.number",

@@ -2712,6 +2712,8 @@ export interface components {
              * @description HTTP status.
              */
             status: number;
+            /** @description What may have been meant, as it would be typed. */
+            suggestion?: string | null;
             /** @description Status in words. */
             title: string;
             /** @description Always `about:blank`: the code says which problem it is. */

@@ -86,8 +86,7 @@ export const CardView = ({
         last.current = 0;
         setError(e.message);
         if (e instanceof Refusal && e.code === "absurd-reading") {
-          const meant = /here\. ([\d.,]+) ?([mkM]?)\S*\?/u.exec(e.message);
-          setSuggest(meant ? `${meant[1] ?? ""}${meant[2] ?? ""}` : "");
+          setSuggest(e.problem?.suggestion ?? "");
         }
       },
     });

@@ -494,13 +494,15 @@ impl Model {
         for (k, case) in self.cases[..self.listed].iter().enumerate() {
             let prior = &catalogue.priors[&case.fault];
             let id = class_id(catalogue, &self.profile, case);
-            let spec = catalogue.classes.get(&id).ok_or_else(|| CoreError::Entry {
-                code: "unknown-class",
-                field: "class",
-                message: format!(
-                    "priors.toml: fault “{}” has no repair class “{id}”",
-                    case.key
-                ),
+            let spec = catalogue.classes.get(&id).ok_or_else(|| {
+                CoreError::entry(
+                    "unknown-class",
+                    "class",
+                    format!(
+                        "priors.toml: fault “{}” has no repair class “{id}”",
+                        case.key
+                    ),
+                )
             })?;
             let class = *index.entry(id.clone()).or_insert_with(|| {
                 self.classes.push(Class {

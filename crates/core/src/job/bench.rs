@@ -826,7 +826,8 @@ impl<'a> Weighed<'a> {
             || format!("At most {} can be.", reading::show_text(most, p.unit())),
             |v| format!("{}?", reading::show_text(v, p.unit())),
         );
-        absurd(format!("{shown} cannot be here. {hint}"))
+        let typed = meant.map(|v| reading::typed(v, p.unit()));
+        absurd(format!("{shown} cannot be here. {hint}")).map_err(|e| e.suggesting(typed))
     }
 
     /// Is the test known, may this person do it now, are its preconditions confirmed, is the figure
@@ -930,11 +931,8 @@ impl<'a> Weighed<'a> {
                     Kind::Probe(p) => p.unit(),
                     Kind::Procedure { .. } => return Ok(()),
                 };
-                let figure = reading::parse(typed, Some(unit)).map_err(|e| CoreError::Entry {
-                    code: "bad-reading",
-                    field: "typed",
-                    message: e.to_string(),
-                })?;
+                let figure = reading::parse(typed, Some(unit))
+                    .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
                 self.improbable(k, figure)
             }
             _ => Ok(()),

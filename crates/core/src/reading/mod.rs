@@ -250,6 +250,13 @@ pub fn show_text(value: f64, unit: Unit) -> String {
     }
 }
 
+/// As it would be typed: `4.80`, `4.7k`.
+pub fn typed(value: f64, unit: Unit) -> String {
+    let (number, shown) = show(value, unit);
+    let prefix = shown.strip_suffix(unit.symbol()).unwrap_or_default();
+    format!("{number}{prefix}").replace('\u{2212}', "-")
+}
+
 /// A range for reading: `4.5–5.3 V`.
 pub fn show_range(low: f64, high: f64, unit: Unit) -> String {
     let (a, ua) = show(low, unit);

@@ -1,8 +1,8 @@
 //! A shop of 1,000 jobs and 30,000 entries, made by a seeded generator and brought in as bundles; then
-//! measured: import, export, search, rack.
+//! measured: import, export, search, history of a vehicle, the rack warm, and cold after a start of the server.
 //!
-//! `DATABASE_URL=… cargo run --release -p spannung-e2e --bin big_shop [JOBS] [SEED]` (the server is the one
-//! of `SPANNUNG_SERVER`).
+//! `DATABASE_URL=… cargo run --release -p spannung-e2e --bin big_shop [JOBS] [SEED] [OPEN] [PROFILES]` (the
+//! server is the one of `SPANNUNG_SERVER`; open jobs are on vehicles of so many different make-ups).
 
 use serde_json::{Value, json};
 use spannung_e2e::dice::Dice;
@@ -38,7 +38,7 @@ const TESTS: [(&str, &str); 6] = [
 ];
 
 /// A job of about thirty entries, `days` ago; closed unless `open`.
-fn job(dice: &mut Dice, number: i64, days: usize, open: bool) -> Value {
+fn job(dice: &mut Dice, number: i64, days: usize, open: Option<usize>) -> Value {
     let by = dice.of(&PEOPLE);
     let vehicle = format!(
         "{} {} {}",
@@ -77,7 +77,11 @@ fn job(dice: &mut Dice, number: i64, days: usize, open: bool) -> Value {
     for check in ["complaint", "brake-function", "throttle-creep"] {
         bodies.push(json!({"kind": "proof", "check": check, "result": "pass", "minutes": 1.0}));
     }
-    if !open {
+    if let Some(profile) = open {
+        // as old as its shop lets a pack be: another capacity is another vehicle to reason about
+        let amp_hours = 10.0 + profile as f64 * 0.1;
+        bodies.insert(4, json!({"kind": "change", "change": {"what": "pack", "groups": 13, "amp_hours": amp_hours}}));
+    } else {
         bodies.push(json!({"kind": "close", "outcome": "repaired", "class": "throttle", "cause_confirmed": true, "words": "Works again."}));
     }
     let hour = 6 + dice.roll(10);
@@ -116,6 +120,8 @@ async fn main() -> Done {
     };
     let jobs = usize::try_from(word(1, 1000))?;
     let mut dice = Dice(word(2, 3));
+    let open = usize::try_from(word(3, jobs as u64 * 4 / 100))?;
+    let profiles = usize::try_from(word(4, 1))?.max(1);
     let database = Database::create().await?;
     let (server, link) = Server::start_empty(&database.url)?;
     let token = link.rsplit('#').next().unwrap_or_default();
@@ -130,8 +136,8 @@ async fn main() -> Done {
     let begun = Instant::now();
     let mut ids = Vec::new();
     for k in 0..jobs {
-        let open = k >= jobs - jobs * 4 / 100;
-        let bundle = job(&mut dice, 1001 + k as i64, jobs - k, open);
+        let on_rack = (k + open >= jobs).then_some(k % profiles);
+        let bundle = job(&mut dice, 1001 + k as i64, jobs - k, on_rack);
         entries += bundle["entries"].as_array().map_or(0, Vec::len);
         let (status, reply) = client.post("/import", &bundle).await?;
         if status != 200 {
@@ -156,10 +162,15 @@ async fn main() -> Done {
     let begun = Instant::now();
     let rack = client.get("/rack").await?;
     println!(
-        "rack: {} open, first time {:?}",
+        "rack: {} open, first time {:?}, {} tickets still to be worked out",
         rack["open"],
-        begun.elapsed()
+        begun.elapsed(),
+        rack["behind"]
     );
+    while client.get("/rack").await?["behind"] != json!(0) {
+        tokio::time::sleep(Duration::from_millis(200)).await;
+    }
+    println!("rack: whole after {:?}", begun.elapsed());
     let mut times = Vec::new();
     for _ in 0..40 {
         let begun = Instant::now();
@@ -183,6 +194,24 @@ async fn main() -> Done {
             middle(times)
         );
     }
+    let mut times = Vec::new();
+    for id in ids.iter().rev().take(40) {
+        let begun = Instant::now();
+        client.get(&format!("/vehicles?job={id}")).await?;
+        times.push(begun.elapsed());
+    }
+    println!("vehicle of a job: median, 95 % {:?}", middle(times));
+    drop(server);
+    let server = Server::start(&database.url, &[])?;
+    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
+    let begun = Instant::now();
+    let rack = client.get("/rack").await?;
+    println!(
+        "rack after a start of the server: {} open in {:?}, {} tickets still to be worked out",
+        rack["open"],
+        begun.elapsed(),
+        rack["behind"]
+    );
     drop(server);
     database.remove().await
 }

@@ -320,11 +320,8 @@ fn fits(
                 );
             }
             if *result == ReadingResult::Figure {
-                reading::parse(typed, unit_of(catalogue, test)).map_err(|e| CoreError::Entry {
-                    code: "bad-reading",
-                    field: "typed",
-                    message: e.to_string(),
-                })?;
+                reading::parse(typed, unit_of(catalogue, test))
+                    .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
             }
         }
         Body::Check { minutes, .. } => {
@@ -376,11 +373,8 @@ fn fits(
             }
             let mut changes = job.changes.clone();
             changes.push(change.clone());
-            spannung_circuit::Profile::new(family, &changes).map_err(|e| CoreError::Entry {
-                code: "bad-change",
-                field: "change",
-                message: e.to_string(),
-            })?;
+            spannung_circuit::Profile::new(family, &changes)
+                .map_err(|e| CoreError::entry("bad-change", "change", e.to_string()))?;
         }
         Body::Part {
             old,
@@ -648,11 +642,8 @@ fn gate_figure(
         return Ok(());
     }
     let typed = typed.unwrap_or_default();
-    let figure = reading::parse(typed, Some(Unit::Volts)).map_err(|e| CoreError::Entry {
-        code: "bad-reading",
-        field: "typed",
-        message: e.to_string(),
-    })?;
+    let figure = reading::parse(typed, Some(Unit::Volts))
+        .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
     let floors = gate::floors(catalogue, job);
     let highest = floors.first().map_or(0.0, |f| f.volts);
     let lowest = floors.last().map_or(0.0, |f| f.volts);

@@ -97,11 +97,8 @@ pub(super) fn admit(
                 );
             }
             if *result == ReadingResult::Figure {
-                reading::parse(typed, Some(*unit)).map_err(|e| CoreError::Entry {
-                    code: "bad-reading",
-                    field: "typed",
-                    message: e.to_string(),
-                })?;
+                reading::parse(typed, Some(*unit))
+                    .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
             }
         }
         Body::Sheet { name, points, .. } => {
@@ -111,11 +108,8 @@ pub(super) fn admit(
             }
             for p in points {
                 text("points", &p.point, 80, "Name the point.")?;
-                reading::parse(&p.expected, Some(p.unit)).map_err(|e| CoreError::Entry {
-                    code: "bad-reading",
-                    field: "points",
-                    message: e.to_string(),
-                })?;
+                reading::parse(&p.expected, Some(p.unit))
+                    .map_err(|e| CoreError::entry("bad-reading", "points", e.to_string()))?;
             }
         }
         Body::GoodsIn {
