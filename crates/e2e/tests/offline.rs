@@ -350,3 +350,62 @@ async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> 
     assert_eq!(texts.iter().filter(|t| *t == "before the lid").count(), 1);
     shop.close_after_a_cut().await
 }
+
+#[tokio::test]
+async fn a_half_typed_reading_survives_a_reload() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("Throttle dead, pedals help").await?;
+    let view = client.open_gate(view, "B-96").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let bench = format!("{}/jobs/{id}/bench", shop.server.url);
+    b.page.goto(&bench).await?;
+    shop.card().await?;
+    shop.choose("throttle", "t-thr-idle").await?;
+    b.fill("input[name=reading]", "0.8").await?;
+    b.page.goto(&bench).await?;
+    shop.card().await?;
+    shop.choose("throttle", "t-thr-idle").await?;
+    let typed = b.see("input[name=reading]").await?.value().await?;
+    assert_eq!(typed.as_deref(), Some("0.8"));
+    // taken, it is gone
+    b.press("[data-take]").await?;
+    b.see("[data-tile]").await?;
+    b.page.goto(&bench).await?;
+    shop.card().await?;
+    shop.choose("throttle", "t-thr-idle").await?;
+    let typed = b.see("input[name=reading]").await?.value().await?;
+    assert_eq!(typed.as_deref(), Some(""));
+    shop.close().await
+}
+
+#[tokio::test]
+async fn a_job_that_waits_holds_no_other_up() -> Done {
+    let (shop, client, first) = on_the_record("Squeaks").await?;
+    let b = &shop.browser;
+    let cdp = b.page.cdp();
+    cdp.send_raw("Network.enable", json!({})).await?;
+    let urls = [format!("*/api/jobs/{first}/entries")];
+    cdp.send_raw("Network.setBlockedURLs", json!({"urls": urls}))
+        .await?;
+    note(&shop, "waits").await?;
+    b.see("[data-outbox='1']").await?;
+    let second = client.open("Rattles").await?;
+    let second = second["id"].as_str().unwrap_or_default().to_string();
+    b.page
+        .goto(format!("{}/jobs/{second}/record", shop.server.url))
+        .await?;
+    b.see("[data-line]").await?;
+    cdp.send_raw("Network.setBlockedURLs", json!({"urls": urls}))
+        .await?;
+    note(&shop, "goes through").await?;
+    b.read("Note: goes through").await?;
+    assert_eq!(notes(&client, &second).await?.len(), 1);
+    assert_eq!(notes(&client, &first).await?.len(), 0);
+    b.see("[data-outbox='1']").await?;
+    shop.block_writes(false).await?;
+    b.gone("[data-outbox='1']").await?;
+    assert_eq!(notes(&client, &first).await?.len(), 1);
+    shop.close_after_a_cut().await
+}

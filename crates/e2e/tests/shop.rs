@@ -811,3 +811,73 @@ async fn stations_work_from_the_keyboard() -> Done {
         .await?;
     shop.close().await
 }
+
+#[tokio::test]
+async fn the_owner_is_asked_again_and_reads_what_was_done() -> Done {
+    let shop = Shop::open(1280, 800, "Ilse Dorn").await?;
+    let b = &shop.browser;
+    let pool = sqlx::PgPool::connect(&shop.database.url).await?;
+    sqlx::query("UPDATE session SET confirmed_at = now() - interval '1 hour'")
+        .execute(&pool)
+        .await?;
+    pool.close().await;
+    b.page.goto(format!("{}/shop", shop.server.url)).await?;
+    b.press("[data-person-row='Tomke Aal'] [data-disable]")
+        .await?;
+    b.read("Your password again").await?;
+    b.fill("input[name=confirm-password]", "not this one")
+        .await?;
+    b.press("[data-confirm]").await?;
+    b.read("does not fit Ilse Dorn").await?;
+    b.fill("input[name=confirm-password]", spannung_e2e::PASSWORD)
+        .await?;
+    b.press("[data-confirm]").await?;
+    b.see("[data-person-row='Tomke Aal'][data-disabled=true]")
+        .await?;
+    b.page.refresh().await?;
+    b.see("[data-audit-line='person changed']").await?;
+    b.read("Tomke Aal, trainee, disabled").await?;
+    b.see("[data-audit-line='signed in']").await?;
+    // the browser notes the refusal itself
+    shop.close_after_a_cut().await.or_else(|e| {
+        let text = e.to_string();
+        if text.lines().all(|l| l.contains("403")) {
+            Ok(())
+        } else {
+            Err(e)
+        }
+    })
+}
+
+#[tokio::test]
+async fn an_intake_whose_reply_was_lost_opens_one_job() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let before = client.get("/rack").await?["open"].as_u64();
+    b.press("[data-new-job]").await?;
+    b.fill("#words", "Dead after the rain").await?;
+    b.press("[aria-label='48 V']").await?;
+    b.press("[aria-label='geared hub']").await?;
+    b.see("[data-to-gate]:not([disabled])").await?;
+    // the server opens it, and its reply is lost
+    b.script(
+        "const real = window.fetch; let lost = false;
+         window.fetch = async (...a) => {
+           const request = a[0] instanceof Request ? a[0] : new Request(...a);
+           const reply = await real(...a);
+           if (!lost && request.method === 'POST' && request.url.endsWith('/api/jobs')) { lost = true; throw new TypeError('lost'); }
+           return reply;
+         };",
+    )
+    .await?;
+    b.press("[data-to-gate]").await?;
+    b.read("The server does not answer").await?;
+    b.press("[data-to-gate]:not([disabled])").await?;
+    b.read("Which pack is on it?").await?;
+    assert_eq!(
+        client.get("/rack").await?["open"].as_u64(),
+        before.map(|n| n + 1)
+    );
+    shop.close().await
+}

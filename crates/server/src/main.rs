@@ -17,6 +17,10 @@ use std::sync::Arc;
 use time::OffsetDateTime;
 use time::format_description::well_known::Rfc3339;
 
+// models are built and let go on many threads: this allocator gives their memory back
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// Spannung: fault finding and job records for light electric vehicles.
 #[derive(Parser)]
 struct Cli {

@@ -12,7 +12,7 @@ use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::{OnceCell, Semaphore};
 
 /// Most models kept.
-const KEPT: usize = 60;
+const KEPT: usize = 24;
 /// Bytes of all that are kept together; the one used longest ago goes first.
 const KEPT_BYTES: usize = 400 * 1024 * 1024;
 /// Models that are built at once.
