@@ -92,6 +92,12 @@ impl Models {
         let family = job
             .family(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
+        if !job.changes.is_empty() {
+            // every way begins at the unchanged family, which is kept for all of them
+            let base = self.place(key(catalogue, family, &[]));
+            base.get_or_try_init(|| self.build(catalogue, family, &[]))
+                .await?;
+        }
         let slot = self.place(key(catalogue, family, &job.changes));
         slot.get_or_try_init(|| self.build(catalogue, family, &job.changes))
             .await
