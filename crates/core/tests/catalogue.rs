@@ -8,7 +8,7 @@ use spannung_circuit::state::{Battery, Foot};
 use spannung_circuit::{Mode, Profile, VehicleState};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::predict::{Column, Model};
-use spannung_core::diagnosis::tests::Kind;
+use spannung_core::diagnosis::repertoire::Kind;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 

@@ -8,7 +8,7 @@ use common::told;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::predict::{Column, Model, Scale};
-use spannung_core::diagnosis::{explain, tests};
+use spannung_core::diagnosis::{explain, repertoire};
 use std::sync::OnceLock;
 
 fn model() -> &'static Model {
@@ -20,7 +20,7 @@ fn taken(test: &str, answer: Answer) -> Evidence {
     Evidence {
         entry: test.into(),
         item: Item::Test {
-            test: tests::find(&model().tests, test).unwrap(),
+            test: repertoire::find(&model().tests, test).unwrap(),
             answer,
             taken_in: None,
         },
@@ -103,7 +103,7 @@ fn no_ride_is_proposed_while_brakes_or_runaway_are_open() {
 #[test]
 fn open_covers_make_what_lies_behind_them_cheap() {
     let m = model();
-    let test = &m.tests[tests::find(&m.tests, "t-5v").unwrap()];
+    let test = &m.tests[repertoire::find(&m.tests, "t-5v").unwrap()];
     let closed = choose::minutes(m, test, &technician()).0;
     let mut situation = technician();
     situation.opened.insert("a2".into());

@@ -8,7 +8,7 @@ use common::told;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::predict::{Column, Model};
-use spannung_core::diagnosis::{explain, tests};
+use spannung_core::diagnosis::{explain, repertoire};
 use std::sync::OnceLock;
 
 fn model() -> &'static Model {
@@ -106,7 +106,7 @@ fn after_a_dozen_healthy_readings_nothing_wrong_leads() {
 #[test]
 fn a_dead_hall_feed_at_the_plug_points_to_what_lies_before_it() {
     let m = model();
-    let t = tests::find(&m.tests, "t-hall-5v").unwrap();
+    let t = repertoire::find(&m.tests, "t-hall-5v").unwrap();
     let before = Belief::of(m, &[told("S05")]);
     let evidence = [
         told("S05"),
@@ -142,7 +142,7 @@ fn a_dead_hall_feed_at_the_plug_points_to_what_lies_before_it() {
 fn bands_say_what_each_outcome_would_mean() {
     let m = model();
     let belief = Belief::of(m, &[told("S05")]);
-    let t = tests::find(&m.tests, "t-hall-5v").unwrap();
+    let t = repertoire::find(&m.tests, "t-hall-5v").unwrap();
     let bands = explain::bands(m, &belief, t);
     assert!((2..=5).contains(&bands.len()), "{bands:?}");
     assert_eq!(
@@ -165,8 +165,8 @@ fn bands_say_what_each_outcome_would_mean() {
 #[test]
 fn a_pack_reading_teaches_the_charge_and_sharpens_the_feed() {
     let m = model();
-    let voc = tests::find(&m.tests, "t-pack-voc").unwrap();
-    let feed = tests::find(&m.tests, "t-vb-open").unwrap();
+    let voc = repertoire::find(&m.tests, "t-pack-voc").unwrap();
+    let feed = repertoire::find(&m.tests, "t-vb-open").unwrap();
     let at = |v: f64| Answer::Figure { low: v, high: v };
     let lead = m.class("main-plug").unwrap();
     // a feed of 47.4 V is fine when the pack itself reads 47.5 V, and not when it reads 53 V

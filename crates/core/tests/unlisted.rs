@@ -9,7 +9,7 @@ use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
 use spannung_core::diagnosis::forward::Forward;
 use spannung_core::diagnosis::predict::{Column, Model, Scale, Suspicion};
-use spannung_core::diagnosis::tests::Kind;
+use spannung_core::diagnosis::repertoire::Kind;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 

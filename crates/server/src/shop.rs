@@ -119,12 +119,6 @@ impl Shop {
         {
             return bad("bands", "Each band 0 and A to E has a price of 0 or more.");
         }
-        if jiff::tz::TimeZone::get(&self.time_zone).is_err() {
-            return bad(
-                "time_zone",
-                "A time zone is a region and a town, such as Europe/Lisbon, or UTC.",
-            );
-        }
         if !(5..=720).contains(&self.idle_minutes) {
             return bad(
                 "idle_minutes",

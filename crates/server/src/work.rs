@@ -7,7 +7,7 @@ use crate::shop;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::state::VehicleState;
 use spannung_core::catalogue::Catalogue;
-use spannung_core::diagnosis::tests;
+use spannung_core::diagnosis::repertoire;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::danger::{Happened, OnPack};
 use spannung_core::job::entry::{Shown, ShownSuspect};
@@ -636,7 +636,7 @@ pub fn no_model() -> ApiError {
 
 /// Name of a test on a weighed job's vehicle.
 pub fn test_name(w: &Weighed<'_>, id: &str) -> String {
-    tests::find(&w.model.tests, id)
+    repertoire::find(&w.model.tests, id)
         .map_or_else(|| id.to_string(), |k| w.model.tests[k].name.clone())
 }
 

@@ -85,6 +85,19 @@ impl Store {
         Ok(())
     }
 
+    /// Is this a time zone of the IANA data base, as PostgreSQL has it?
+    ///
+    /// # Errors
+    /// The database does not answer.
+    pub async fn knows_zone(&self, name: &str) -> Result<bool, StoreError> {
+        Ok(
+            sqlx::query_scalar("SELECT EXISTS (SELECT 1 FROM pg_timezone_names WHERE name = $1)")
+                .bind(name)
+                .fetch_one(&self.pool)
+                .await?,
+        )
+    }
+
     /// Every state of the settings, newest first.
     ///
     /// # Errors

@@ -294,6 +294,9 @@ async fn a_bundle_comes_in_whole_or_not_at_all(pool: PgPool) {
 async fn settings_keep_their_history(pool: PgPool) {
     let store = Store::on(pool);
     assert_eq!(store.shop().await.unwrap(), None);
+    assert!(store.knows_zone("Europe/Lisbon").await.unwrap());
+    assert!(store.knows_zone("UTC").await.unwrap());
+    assert!(!store.knows_zone("Europe/Atlantis").await.unwrap());
     store
         .set_shop(THEN, "Ilse", &json!({"rate": 1}))
         .await

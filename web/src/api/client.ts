@@ -4,7 +4,7 @@ import type { components, paths } from "./schema";
 /** Typed calls; the types come from the server's own description. */
 export const api = createClient<paths>({ baseUrl: "/api" });
 
-type Schemas = components["schemas"];
+export type Schemas = components["schemas"];
 export type JobView = Schemas["JobView"];
 /** A job of a vehicle with a wiring model: what the Bench needs is there. */
 export type Modelled = JobView & { bench: Schemas["Bench"]; map: Schemas["Map"] };

@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { sendFile, type JobView } from "../api/client";
+import { sendFile, type JobView, type Schemas } from "../api/client";
 import { FileButton } from "../ui/FileButton";
 import { ErrorLine, Tick } from "../ui/parts";
 
@@ -29,10 +29,13 @@ export const CsvIn = ({ job }: { job: JobView }) => {
           `${file.name} has none of the columns “${KINDS.map((k) => k[0]).join("”, “")}”. A file written by Readings, Parts or Minutes above reads back.`,
         );
       const path = `/jobs/${job.id}/${kind[1]}.csv`;
-      const { lines } = await sendFile<{ lines: number }>(path, "text/csv", text);
-      setSaid({
-        done: `${String(lines)} ${kind[2]} read from ${file.name}. The same lines again would be the same.`,
-      });
+      const { lines, known, equal } = await sendFile<Schemas["LinesIn"]>(path, "text/csv", text);
+      const twice =
+        equal.length === 0
+          ? ""
+          : ` The same as one above, taken once: line ${equal.join(", ")}. If it is another, give it another time or word.`;
+      const before = known === 0 ? "" : ` ${String(known)} of them were there already.`;
+      setSaid({ done: `${String(lines)} ${kind[2]} read from ${file.name}.${before}${twice}` });
       for (const key of ["job", "record", "report"])
         await client.invalidateQueries({ queryKey: [key, job.id] });
     } catch (x) {

@@ -628,7 +628,7 @@ impl Catalogue {
         let lost = self.probes.iter().find(|p| {
             let mut fitting = nets.iter().filter(|(f, _)| f.fits(&p.fits));
             p.mode != "groups"
-                && !fitting.any(|(_, net)| crate::diagnosis::tests::tips(p, net).is_some())
+                && !fitting.any(|(_, net)| crate::diagnosis::repertoire::tips(p, net).is_some())
         });
         lost.map_or(Ok(()), |p| {
             let tips = format!("{} {}", p.red, p.black);

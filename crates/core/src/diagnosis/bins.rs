@@ -2,7 +2,7 @@
 //! falling into each.
 
 use crate::diagnosis::predict::{Column, Prediction, Scale};
-use crate::diagnosis::tests::Probe;
+use crate::diagnosis::repertoire::Probe;
 use spannung_circuit::FaultCase;
 
 /// Outcome ranges of a figure column: chance of each bin under each case and healthy.

@@ -3,8 +3,8 @@
 
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::predict::{Model, Suspicion};
+use crate::diagnosis::repertoire::Test;
 use crate::diagnosis::rows::Rows;
-use crate::diagnosis::tests::Test;
 use crate::diagnosis::unknown::Looks;
 use spannung_circuit::VehicleState;
 use std::collections::BTreeSet;

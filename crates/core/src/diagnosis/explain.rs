@@ -2,8 +2,8 @@
 
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::predict::{Column, Model, Scale};
+use crate::diagnosis::repertoire::{Kind, Probe};
 use crate::diagnosis::rows::Now;
-use crate::diagnosis::tests::{Kind, Probe};
 use crate::reading;
 
 /// Where an outcome band stands against what is expected.

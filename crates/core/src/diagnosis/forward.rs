@@ -8,7 +8,7 @@
 
 use crate::catalogue::fnv;
 use crate::diagnosis::predict::{Prediction, Scale};
-use crate::diagnosis::tests::Probe;
+use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::unlisted::UNLISTED;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::Meter;

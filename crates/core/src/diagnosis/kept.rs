@@ -1,8 +1,8 @@
 //! What a change of the vehicle leaves as it was, so that a model can take it over from the one before.
 
 use crate::diagnosis::predict::{Column, Model, Prediction, Scale};
+use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::signs::{Asked, Seen};
-use crate::diagnosis::tests::{Kind, Test};
 use spannung_circuit::family::Carries;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::netlist::{Element, Part, wire};

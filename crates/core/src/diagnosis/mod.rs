@@ -1,6 +1,6 @@
 //! Evidence → likelihood → suspects → next probe → explanation.
 //!
-//! [`tests`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
+//! [`repertoire`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
 //! what each test reads under each hypothesis, from circuits that [`forward`] solves (or `kept` from before a change) and figures cut into outcomes by
 //! [`bins`]; `unlisted` adds the faults that the drawing shows and the catalogue lacks; [`belief`] turns evidence into
 //! shares: `figure` says how likely what a meter shows is, [`unknown`] speaks for faults that nothing names, `pairs` for two
@@ -17,10 +17,10 @@ mod kept;
 mod pairs;
 pub mod plan;
 pub mod predict;
+pub mod repertoire;
 pub mod rows;
 pub mod signs;
 mod solved;
-pub mod tests;
 pub mod unknown;
 mod unlisted;
 
@@ -28,4 +28,4 @@ pub use belief::{Answer, Belief, Evidence, Item, TakenIn};
 pub use choose::{Candidate, Situation};
 pub use plan::{Action, Plan, Prices};
 pub use predict::Model;
-pub use tests::{Kind, Test};
+pub use repertoire::{Kind, Test};

@@ -10,7 +10,7 @@ use crate::diagnosis::belief::{BY_HAND, Evidence, Item};
 use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::predict::{Column, Hypothesis, Model, Prediction, Suspicion};
-use crate::diagnosis::tests::Kind;
+use crate::diagnosis::repertoire::Kind;
 use spannung_circuit::{FaultCase, VehicleState};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Mutex, PoisonError};

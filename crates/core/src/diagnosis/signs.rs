@@ -2,7 +2,7 @@
 //! at once.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::tests::{Kind, Test};
+use crate::diagnosis::repertoire::{Kind, Test};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::{FaultCase, VehicleState};
 use std::collections::BTreeMap;

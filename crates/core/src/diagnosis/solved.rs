@@ -5,8 +5,8 @@ use crate::cores::share_out;
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::predict::{Prediction, Scale};
+use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::signs::{Asked, Seen};
-use crate::diagnosis::tests::Probe;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::{Circuit, FaultCase, Netlist, Profile, VehicleState};
 

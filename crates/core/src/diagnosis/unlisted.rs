@@ -4,7 +4,7 @@
 //! to the repair of the likeliest known fault at the same part, or else at the same point, that where fewer parts meet;
 //! one that no repair would reach is left to “outside”.
 
-use crate::diagnosis::tests::title;
+use crate::diagnosis::repertoire::title;
 use spannung_circuit::family::Carries;
 use spannung_circuit::netlist::wire;
 use spannung_circuit::{Effect, Family, FaultCase, Netlist, Part, Profile};

@@ -7,7 +7,7 @@ use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::explain;
 use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
 use crate::diagnosis::predict::{Column, Model, Suspicion};
-use crate::diagnosis::tests::{self, Kind, Test};
+use crate::diagnosis::repertoire::{self, Kind, Test};
 use crate::error::CoreError;
 use crate::job::entry::{Body, ReadingResult, Role};
 use crate::job::fold::{FailedRepair, Job, Taken};
@@ -128,7 +128,7 @@ impl<'a> Weighed<'a> {
             while let Some(failed) = failed.next_if(|f| f.seq < taken.seq) {
                 note_failed(&mut evidence, failed);
             }
-            let Some(test) = tests::find(&model.tests, &taken.test) else {
+            let Some(test) = repertoire::find(&model.tests, &taken.test) else {
                 continue;
             };
             let spec = &model.tests[test];
@@ -169,7 +169,7 @@ impl<'a> Weighed<'a> {
         let hidden = |t: &Taken| {
             let later = job.failed.iter().filter(|f| f.seq > t.seq);
             let mut classes = later.filter_map(|f| model.class(&f.class));
-            tests::find(&model.tests, &t.test)
+            repertoire::find(&model.tests, &t.test)
                 .is_some_and(|k| classes.any(|c| choose::moved_by(model, c, k)))
         };
         let done = job
@@ -182,7 +182,7 @@ impl<'a> Weighed<'a> {
             .taken
             .iter()
             .filter(|t| !t.voided && t.result != Some(ReadingResult::CannotReach))
-            .filter_map(|t| tests::find(&model.tests, &t.test))
+            .filter_map(|t| repertoire::find(&model.tests, &t.test))
             .map(|k| model.tests[k].access.clone())
             .collect();
         let told = |id: &str| job.symptoms.iter().any(|s| s.0 == id && s.1 == Some(true));
@@ -355,7 +355,8 @@ impl<'a> Weighed<'a> {
             .iter()
             .filter(|t| !t.voided)
             .filter(|t| {
-                tests::find(&m.tests, &t.test).is_some_and(|k| m.tests[k].first_minute.is_some())
+                repertoire::find(&m.tests, &t.test)
+                    .is_some_and(|k| m.tests[k].first_minute.is_some())
             })
             .count();
         let cautions = self
@@ -396,7 +397,7 @@ impl<'a> Weighed<'a> {
                 .skipped
                 .iter()
                 .map(|(test, reason)| Skipped {
-                    name: tests::find(&m.tests, test)
+                    name: repertoire::find(&m.tests, test)
                         .map_or_else(|| test.clone(), |k| m.tests[k].name.clone()),
                     reason: reason.clone(),
                 })
@@ -667,7 +668,7 @@ impl<'a> Weighed<'a> {
             .iter()
             .enumerate()
             .map(|(k, t)| {
-                let index = tests::find(&m.tests, &t.test);
+                let index = repertoire::find(&m.tests, &t.test);
                 let name = index.map_or_else(|| t.test.clone(), |i| m.tests[i].name.clone());
                 let (value, mark, words) = match index {
                     Some(i) => self.judge(i, t),
@@ -840,7 +841,7 @@ impl<'a> Weighed<'a> {
             Body::Reading { test, .. } => (test, true),
             Body::Check { test, .. } => (test, false),
             Body::Skip { test, .. } => {
-                return match tests::find(&self.model.tests, test) {
+                return match repertoire::find(&self.model.tests, test) {
                     Some(_) => Ok(()),
                     None => Err(CoreError::entry(
                         "unknown-test",
@@ -851,7 +852,7 @@ impl<'a> Weighed<'a> {
             }
             _ => return Ok(()),
         };
-        let Some(k) = tests::find(&self.model.tests, id) else {
+        let Some(k) = repertoire::find(&self.model.tests, id) else {
             return Err(CoreError::entry(
                 "unknown-test",
                 "test",

@@ -3,7 +3,7 @@
 
 use crate::diagnosis::choose::{self, Candidate};
 use crate::diagnosis::explain::{self, Band};
-use crate::diagnosis::tests::{self, Kind, Test};
+use crate::diagnosis::repertoire::{self, Kind, Test};
 use crate::job::bench::Weighed;
 use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
@@ -188,7 +188,7 @@ impl Weighed<'_> {
 
     /// A card for any test, chosen by hand.
     pub fn card_of(&self, id: &str) -> Option<Card> {
-        let k = tests::find(&self.model.tests, id)?;
+        let k = repertoire::find(&self.model.tests, id)?;
         Some(self.card(&self.candidate(k)))
     }
 

@@ -1,7 +1,7 @@
 //! Where the rider's controls stand: one card for all of them, before anything is opened, when a vehicle is dead, slow
 //! or weak.
 
-use crate::diagnosis::tests::{Kind, Test};
+use crate::diagnosis::repertoire::{Kind, Test};
 use crate::job::bench::Weighed;
 use crate::job::gate::Standing;
 use crate::job::view::{ControlItem, ControlValue, Controls};

@@ -1,7 +1,7 @@
 //! The battery gate: what is asked, what a STOP is, what may be done meanwhile.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::tests::{Kind, Test};
+use crate::diagnosis::repertoire::{Kind, Test};
 use crate::error::CoreError;
 use crate::job::fold::Job;
 use serde::Serialize;

@@ -4,7 +4,7 @@
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::predict::Model;
-use crate::diagnosis::tests;
+use crate::diagnosis::repertoire;
 use crate::job::entry::ReadingResult;
 use crate::job::fold::Job;
 use serde::Serialize;
@@ -67,7 +67,7 @@ pub fn opened(model: &Model, job: &Job) -> Vec<Opened> {
         if t.voided || t.result == Some(ReadingResult::CannotReach) {
             continue;
         }
-        let Some(test) = tests::find(&model.tests, &t.test).map(|k| &model.tests[k]) else {
+        let Some(test) = repertoire::find(&model.tests, &t.test).map(|k| &model.tests[k]) else {
             continue;
         };
         let Some(access) = family.access.get(&test.access) else {

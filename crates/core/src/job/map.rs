@@ -1,7 +1,7 @@
 //! The trace map: what the page needs to draw this vehicle's own current path.
 
 use crate::diagnosis::predict::{Scale, Suspicion};
-use crate::diagnosis::tests::{Kind, Probe, Sweep};
+use crate::diagnosis::repertoire::{Kind, Probe, Sweep};
 use crate::job::bench::Weighed;
 use crate::reading::{self, Unit};
 use serde::Serialize;
@@ -284,7 +284,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                             tidy_volts(volts)
                         },
                     );
-                    let here: Vec<&crate::diagnosis::tests::Test> = m
+                    let here: Vec<&crate::diagnosis::repertoire::Test> = m
                         .tests
                         .iter()
                         .filter(|t| {

@@ -5,7 +5,7 @@
 use crate::catalogue::Catalogue;
 use crate::desks::money::{self, Sum, Terms};
 use crate::diagnosis::explain;
-use crate::diagnosis::tests;
+use crate::diagnosis::repertoire;
 use crate::job::bench::Weighed;
 use crate::job::entry::{ProofResult, ReadingResult, Recheck};
 use crate::job::fold::Job;
@@ -227,7 +227,7 @@ fn measured(w: &Weighed<'_>) -> Vec<Measured> {
         if seen.contains(&t.test.as_str()) || t.result == Some(ReadingResult::CannotReach) {
             continue;
         }
-        let Some(k) = tests::find(&w.model.tests, &t.test) else {
+        let Some(k) = repertoire::find(&w.model.tests, &t.test) else {
             continue;
         };
         seen.push(&t.test);
@@ -279,10 +279,10 @@ fn proof_figure(w: &Weighed<'_>, test: &str) -> Option<String> {
 
 fn should_be(w: &Weighed<'_>, test: usize) -> String {
     match &w.model.tests[test].kind {
-        tests::Kind::Procedure { outcomes, .. } => {
+        repertoire::Kind::Procedure { outcomes, .. } => {
             outcomes.first().map_or(String::new(), |o| o.1.clone())
         }
-        tests::Kind::Probe(p) => explain::expected(w.model, test).map_or(String::new(), |e| {
+        repertoire::Kind::Probe(p) => explain::expected(w.model, test).map_or(String::new(), |e| {
             reading::show_range(e.low.0, e.high.1, p.unit())
         }),
     }

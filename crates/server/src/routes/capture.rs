@@ -10,7 +10,7 @@ use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use serde::Serialize;
 use spannung_circuit::Mode;
-use spannung_core::diagnosis::tests::{self, Kind};
+use spannung_core::diagnosis::repertoire::{self, Kind};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -63,7 +63,7 @@ async fn capture(
     let loaded = work::load(&app, id).await?;
     let number = loaded.row.number;
     let asked = work::weigh(&app, loaded.job, person.role, move |w| {
-        let spec = &w.model.tests[tests::find(&w.model.tests, &test)?];
+        let spec = &w.model.tests[repertoire::find(&w.model.tests, &test)?];
         let Kind::Probe(p) = &spec.kind else {
             return None;
         };

@@ -6,6 +6,7 @@ use crate::error::{ApiError, Problem};
 use crate::shop::{self, Shop};
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use serde::Serialize;
 use spannung_store::audit::Doer;
 use time::OffsetDateTime;
@@ -32,6 +33,14 @@ async fn set_shop(
     Json(shop): Json<Shop>,
 ) -> Result<Json<Shop>, ApiError> {
     shop.check()?;
+    if !app.store.knows_zone(&shop.time_zone).await? {
+        return Err(ApiError::refused(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "bad-setting",
+            Some("time_zone"),
+            "A time zone is a region and a town, such as Europe/Lisbon, or UTC.",
+        ));
+    }
     if shop != shop::now(&app).await? {
         let body = serde_json::to_value(&shop).map_err(|_| ApiError::internal("settings"))?;
         app.store

@@ -7,7 +7,7 @@ use crate::error::{ApiError, Problem};
 use crate::work::{self, Loaded};
 use axum::extract::{Path, State};
 use axum::response::Response;
-use spannung_core::diagnosis::tests;
+use spannung_core::diagnosis::repertoire;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry::{Fate, ReadOn, ReadingResult};
 use spannung_core::job::{Job, record};
@@ -112,7 +112,8 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
         for t in &job.taken {
             number += 1;
             // without a model the figures are still there, only not judged
-            let judged = weighed.and_then(|w| Some((w, tests::find(&w.model.tests, &t.test)?)));
+            let judged =
+                weighed.and_then(|w| Some((w, repertoire::find(&w.model.tests, &t.test)?)));
             let (value, mark, _) = judged.map_or_else(
                 || (t.typed.clone(), "none", String::new()),
                 |(w, i)| w.judge(i, t),
