@@ -82,10 +82,12 @@ impl Loaded {
             ),
             Ok((job, _)) if !unread.is_empty() => {
                 let n = unread.len();
-                let s = if n == 1 { "y" } else { "ies" };
-                let why = format!(
-                    "{n} entr{s} of its log were written by another version of this program."
-                );
+                let were = if n == 1 {
+                    "y of its log was"
+                } else {
+                    "ies of its log were"
+                };
+                let why = format!("{n} entr{were} written by another version of this program.");
                 (job, Some(why))
             }
             Ok((job, misfit)) => {

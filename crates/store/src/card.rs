@@ -70,30 +70,45 @@ fn like(word: &str) -> String {
 }
 
 impl Store {
-    /// Jobs, closed ones too, that hold all the given words in number, vehicle, frame number,
+    /// Jobs, open or closed ones or both, that hold all the given words in number, vehicle, frame number,
     /// complaint or customer; newest first, at most `most`.
     ///
     /// # Errors
     /// The database does not answer.
-    pub async fn find_jobs(&self, words: &str, most: i64) -> Result<Vec<Found>, StoreError> {
-        // every word somewhere on the card or in the customer's name, each looked up by its index
+    pub async fn find_jobs(
+        &self,
+        words: &str,
+        closed: Option<bool>,
+        most: i64,
+    ) -> Result<Vec<Found>, StoreError> {
         let mut words: Vec<String> = words.split_whitespace().map(like).collect();
         words.truncate(MOST_WORDS);
-        let one = |k: usize| {
-            format!(
-                "(SELECT job_id FROM job_card WHERE find LIKE ${k}
-                  UNION SELECT j.id FROM job j JOIN customer u ON u.id = j.customer_id WHERE lower(u.name) LIKE ${k})"
-            )
-        };
-        let all: Vec<String> = (0..words.len()).map(|k| one(k + 2)).collect();
-        let among = if all.is_empty() {
-            String::new()
-        } else {
-            format!("WHERE j.id IN ({})", all.join(" INTERSECT "))
-        };
-        let text =
-            format!("SELECT {COLUMNS} FROM {TABLES} {among} ORDER BY j.number DESC LIMIT $1");
-        let mut query = sqlx::query_as(sqlx::AssertSqlSafe(text)).bind(most);
+        // a long word is looked up by its index on the card and on the customer's name; one of a letter or
+        // two has none, and only sifts what the others have found
+        let conditions: Vec<String> = words
+            .iter()
+            .enumerate()
+            .map(|(n, word)| {
+                let k = n + 3;
+                if word.chars().count() >= 5 {
+                    format!(
+                        "j.id IN (SELECT job_id FROM job_card WHERE find LIKE ${k} UNION
+                           SELECT o.id FROM job o JOIN customer w ON w.id = o.customer_id
+                           WHERE lower(w.name) LIKE ${k})"
+                    )
+                } else {
+                    format!("(c.find LIKE ${k} OR lower(u.name) LIKE ${k})")
+                }
+            })
+            .collect();
+        let among: String = conditions.iter().map(|c| format!(" AND {c}")).collect();
+        let text = format!(
+            "SELECT {COLUMNS} FROM {TABLES}
+             WHERE ($2::boolean IS NULL OR j.closed = $2){among} ORDER BY j.number DESC LIMIT $1"
+        );
+        let mut query = sqlx::query_as(sqlx::AssertSqlSafe(text))
+            .bind(most)
+            .bind(closed);
         for word in words {
             query = query.bind(word);
         }

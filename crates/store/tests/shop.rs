@@ -121,7 +121,7 @@ async fn jobs_are_found_by_every_word_anywhere_on_their_card(pool: PgPool) {
         .await
         .unwrap();
     let find = async |words: &str| -> Vec<Uuid> {
-        let found = store.find_jobs(words, 10).await.unwrap();
+        let found = store.find_jobs(words, None, 10).await.unwrap();
         found.iter().map(|f| f.id).collect()
     };
     assert_eq!(find("TRAY bike").await, [b, a], "newest first");
@@ -129,7 +129,7 @@ async fn jobs_are_found_by_every_word_anywhere_on_their_card(pool: PgPool) {
     assert_eq!(find("marsh rain").await, [b]);
     assert_eq!(find("harbour marsh").await, [] as [Uuid; 0]);
     assert_eq!(find("100 % _").await, [] as [Uuid; 0], "no pattern signs");
-    assert_eq!(store.find_jobs("", 1).await.unwrap().len(), 1);
+    assert_eq!(store.find_jobs("", None, 1).await.unwrap().len(), 1);
     let number = store.job(a).await.unwrap().number;
     assert_eq!(find(&format!("{number:04}")).await, [a]);
 
@@ -552,6 +552,6 @@ async fn emptied_is_empty_and_begins_anew(pool: PgPool) {
     store.put_photo(&photo(id)).await.unwrap();
     store.empty().await.unwrap();
     assert_eq!(store.people_count().await.unwrap(), 0);
-    assert_eq!(store.find_jobs("", 10).await.unwrap(), []);
+    assert_eq!(store.find_jobs("", None, 10).await.unwrap(), []);
     assert_eq!(store.open_job(id).await.unwrap().number, first);
 }

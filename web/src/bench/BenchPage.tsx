@@ -27,7 +27,6 @@ import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
 import { StrandPanel } from "./StrandPanel";
 import { Suspects } from "./Suspects";
-import { Broken } from "../ui/Broken";
 
 export const BenchPage = () => {
   const { id = "" } = useParams();
@@ -36,13 +35,7 @@ export const BenchPage = () => {
     return (
       <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
     );
-  if (job.data.broken != null)
-    return (
-      <>
-        <JobLine job={job.data} here="bench" />
-        <Broken job={job.data} />
-      </>
-    );
+  if (job.data.broken != null) return <JobLine job={job.data} here="bench" />;
   return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };
 

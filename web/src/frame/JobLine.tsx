@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import { useNavigate } from "react-router";
 import type { JobView } from "../api/client";
 import { useLive } from "../api/hooks";
+import { Broken } from "../ui/Broken";
 import { PersonButton } from "../people/PersonButton";
 import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
@@ -54,7 +55,7 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
     stopped &&
     job.gate.standing === "stopped" &&
     (id === "bench" || id === "repair" || id === "proof" || id === "hand-back");
-  return (
+  const line = (
     <Box
       component="header"
       sx={{
@@ -149,6 +150,13 @@ export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
       </Box>
       <PersonButton />
     </Box>
+  );
+  return (
+    <>
+      {line}
+      {/* the record says it above its own lines */}
+      {job != null && here !== "record" && <Broken job={job} />}
+    </>
   );
 };
 

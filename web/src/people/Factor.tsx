@@ -60,7 +60,9 @@ export const Factor = () => {
             >
               {secret.secret.replace(/(.{4})/gu, "$1 ")}
             </Box>
-            <a href={secret.url}>Open it in the program on this device</a>
+            <a href={secret.url} style={{ color: "inherit" }}>
+              Open it in the program on this device
+            </a>
           </Box>
           <Line label="First code" name="first-code" mode="numeric" value={code} onChange={setCode} />
           <Button type="submit" disabled={code.trim().length < 6} sx={{ justifySelf: "start" }}>

@@ -20,6 +20,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use uuid::Uuid;
 
+/// Most open jobs looked for.
+const MOST_OPEN: i64 = 2000;
 /// Most closed jobs shown for a search.
 const MOST_CLOSED: i64 = 60;
 /// Re-checks are shown from so many days before they are due.
@@ -124,12 +126,13 @@ async fn rack(
     let wanted = find.find.trim();
     let now = app.clock.now();
     let shop = shop::now(&app).await?;
-    let found: Option<Vec<Found>> = if wanted.is_empty() {
-        None
+    let (ids, found): (Option<BTreeSet<Uuid>>, Vec<Found>) = if wanted.is_empty() {
+        (None, Vec::new())
     } else {
-        Some(app.store.find_jobs(wanted, 500).await?)
+        let open = app.store.find_jobs(wanted, Some(false), MOST_OPEN).await?;
+        let closed = app.store.find_jobs(wanted, Some(true), MOST_CLOSED).await?;
+        (Some(open.iter().map(|f| f.id).collect()), closed)
     };
-    let ids: Option<BTreeSet<Uuid>> = found.as_ref().map(|f| f.iter().map(|x| x.id).collect());
     let wanted_here = |row: &OnRack| ids.as_ref().is_none_or(|f| f.contains(&row.id));
     let (tickets, open, behind) = tickets::all(&app, person.role, &shop, wanted_here).await?;
     let mut workable = Vec::new();
@@ -155,9 +158,6 @@ async fn rack(
     });
     let closed = found
         .into_iter()
-        .flatten()
-        .filter(|f| f.card.closed_at.is_some())
-        .take(usize::try_from(MOST_CLOSED).unwrap_or(60))
         .map(|f| ClosedTicket {
             id: f.id,
             number: f.number,

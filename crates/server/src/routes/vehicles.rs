@@ -72,7 +72,7 @@ async fn find_vehicles(
         return Ok(Json(Vec::new()));
     }
     let mut out: Vec<KnownVehicle> = Vec::new();
-    for found in app.store.find_jobs(wanted, 60).await? {
+    for found in app.store.find_jobs(wanted, None, 60).await? {
         if found.card.vehicle.is_empty() {
             continue;
         }
