@@ -130,17 +130,7 @@ impl Shop {
     }
 
     fn close_gate_contacts(&mut self, job: usize) {
-        for (check, answer, typed) in [
-            ("shape", "flat", None),
-            ("leak", "none", None),
-            ("heat", "cool", None),
-            ("fall", "none", None),
-            ("water", "dry", None),
-            ("floor", "above", Some("51.0")),
-            ("smell", "none", None),
-            ("wheel", "up", None),
-            ("off", "reach", None),
-        ] {
+        for (check, answer, typed) in common::CLEAR {
             self.write(job, gate(check, answer, typed));
         }
     }

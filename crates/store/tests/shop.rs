@@ -3,13 +3,16 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
+mod common;
+
+use common::put;
 use serde_json::json;
 use spannung_core::job::entry::SheetPoint;
 use spannung_core::job::{Body, Role};
 use spannung_core::reading::Unit;
 use spannung_store::card::Card;
 use spannung_store::import::Incoming;
-use spannung_store::job::{Append, NewEntry};
+use spannung_store::job::NewEntry;
 use spannung_store::people::{Customer, Person};
 use spannung_store::session::NewSession;
 use spannung_store::shop::{Photo, Sheet};
@@ -67,25 +70,6 @@ fn photo(job: Uuid) -> Photo {
         picture: vec![1, 2, 3],
         small: vec![9],
     }
-}
-
-/// Append entries that raise nothing.
-async fn put(
-    store: &Store,
-    job: Uuid,
-    seen: i64,
-    entries: &[NewEntry],
-    card: &Card,
-) -> Result<i64, StoreError> {
-    let what = Append {
-        job,
-        seen,
-        pack_seen: None,
-        entries,
-        dangers: &[],
-        card,
-    };
-    store.append(&what).await
 }
 
 fn begun(person: Uuid, now: OffsetDateTime) -> NewSession<'static> {

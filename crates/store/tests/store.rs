@@ -2,6 +2,9 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
+mod common;
+
+use common::put;
 use spannung_core::job::danger::{Happened, Stop};
 use spannung_core::job::{Body, Role, chain};
 use spannung_store::audit::Doer;
@@ -37,25 +40,6 @@ fn entry(body: Body) -> NewEntry {
         body,
         pack: None,
     }
-}
-
-/// Append entries that raise nothing.
-async fn put(
-    store: &Store,
-    job: Uuid,
-    seen: i64,
-    entries: &[NewEntry],
-    card: &Card,
-) -> Result<i64, StoreError> {
-    let what = Append {
-        job,
-        seen,
-        pack_seen: None,
-        entries,
-        dangers: &[],
-        card,
-    };
-    store.append(&what).await
 }
 
 #[sqlx::test]

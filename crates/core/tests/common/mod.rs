@@ -100,21 +100,24 @@ impl Log {
         }
     }
     pub fn clear_gate(&mut self) {
-        for (check, answer, typed) in [
-            ("shape", "flat", None),
-            ("leak", "none", None),
-            ("heat", "cool", None),
-            ("fall", "none", None),
-            ("water", "dry", None),
-            ("floor", "above", Some("51.0")),
-            ("smell", "none", None),
-            ("wheel", "up", None),
-            ("off", "reach", None),
-        ] {
+        for (check, answer, typed) in CLEAR {
             self.add(gate(check, answer, typed));
         }
     }
 }
+
+/// Answers that close every contact of the gate.
+pub const CLEAR: [(&str, &str, Option<&str>); 9] = [
+    ("shape", "flat", None),
+    ("leak", "none", None),
+    ("heat", "cool", None),
+    ("fall", "none", None),
+    ("water", "dry", None),
+    ("floor", "above", Some("51.0")),
+    ("smell", "none", None),
+    ("wheel", "up", None),
+    ("off", "reach", None),
+];
 
 pub fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
     Body::Gate {
