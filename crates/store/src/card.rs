@@ -60,6 +60,8 @@ const COLUMNS: &str = "j.id, j.number, u.name AS customer, c.vehicle, c.frame_nu
 const TABLES: &str =
     "job j JOIN job_card c ON c.job_id = j.id LEFT JOIN customer u ON u.id = j.customer_id";
 
+/// Jobs that count as the newest.
+const NEWEST: i32 = 1000;
 /// Most words that a search goes by.
 const MOST_WORDS: usize = 8;
 
@@ -83,25 +85,48 @@ impl Store {
     ) -> Result<Vec<Found>, StoreError> {
         let mut words: Vec<String> = words.split_whitespace().map(like).collect();
         words.truncate(MOST_WORDS);
+        // words that many jobs hold are found among the newest, without gathering all of them first; open
+        // ones are few
+        if closed != Some(false) {
+            let newest = self.find_among(&words, closed, most, true).await?;
+            if newest.len() as i64 >= most {
+                return Ok(newest);
+            }
+        }
+        self.find_among(&words, closed, most, false).await
+    }
+
+    /// As [`Self::find_jobs`], among the newest jobs or, by the indexes, among all.
+    async fn find_among(
+        &self,
+        words: &[String],
+        closed: Option<bool>,
+        most: i64,
+        newest: bool,
+    ) -> Result<Vec<Found>, StoreError> {
         // a long word is looked up by its index on the card and on the customer's name; one of a letter or
         // two has none, and only sifts what the others have found
-        let conditions: Vec<String> = words
+        let condition = |k: usize, word: &String| {
+            if !newest && word.chars().count() >= 5 {
+                format!(
+                    "j.id IN (SELECT job_id FROM job_card WHERE find LIKE ${k} UNION
+                       SELECT o.id FROM job o JOIN customer w ON w.id = o.customer_id
+                       WHERE lower(w.name) LIKE ${k})"
+                )
+            } else {
+                format!("(c.find LIKE ${k} OR lower(u.name) LIKE ${k})")
+            }
+        };
+        let mut among: String = words
             .iter()
             .enumerate()
-            .map(|(n, word)| {
-                let k = n + 3;
-                if word.chars().count() >= 5 {
-                    format!(
-                        "j.id IN (SELECT job_id FROM job_card WHERE find LIKE ${k} UNION
-                           SELECT o.id FROM job o JOIN customer w ON w.id = o.customer_id
-                           WHERE lower(w.name) LIKE ${k})"
-                    )
-                } else {
-                    format!("(c.find LIKE ${k} OR lower(u.name) LIKE ${k})")
-                }
-            })
+            .map(|(n, word)| format!(" AND {}", condition(n + 3, word)))
             .collect();
-        let among: String = conditions.iter().map(|c| format!(" AND {c}")).collect();
+        if newest {
+            among.push_str(&format!(
+                " AND j.number > (SELECT max(number) FROM job) - {NEWEST}"
+            ));
+        }
         let text = format!(
             "SELECT {COLUMNS} FROM {TABLES}
              WHERE ($2::boolean IS NULL OR j.closed = $2){among} ORDER BY j.number DESC LIMIT $1"
