@@ -15,11 +15,11 @@ interface Kept {
   words: string;
   /** Who wrote it, by id; nobody else sends it. */
   by: string;
-  /** The same, as a name. */
-  name: string;
+  /** The same, as a name; without it an older page kept this, and `by` is the name. */
+  name?: string;
   entries: Sent[];
   /** The picture that the entry names, sent before it; its bytes lie apart and are read when it is its turn. */
-  photo?: { id: string; type: string };
+  photo?: { id: string; type: string; /** As an older page kept it. */ bytes?: ArrayBuffer };
   /** The server refused it with this sentence; it stays until somebody has read it. */
   refused?: string;
 }
@@ -77,6 +77,10 @@ export const writesAs = (id: string, name: string): void => {
   void flush();
 };
 
+/** Is it this person's to send? */
+const isMine = (k: { by: string; name?: string }): boolean =>
+  k.name === undefined ? k.by === person.name : k.by === person.id;
+
 let opened: Promise<IDBPDatabase<Schema>> | undefined;
 const database = (): Promise<IDBPDatabase<Schema>> =>
   (opened ??= openDB<Schema>("spannung-outbox", 2, {
@@ -104,7 +108,7 @@ const refresh = async (): Promise<void> => {
         job,
         words,
         by,
-        name,
+        name: name ?? by,
         ...(refused === undefined ? {} : { refused }),
       })),
   });
@@ -133,8 +137,9 @@ const notDelivered = (e: unknown): boolean =>
 
 const deliver = async (item: Kept): Promise<void> => {
   if (item.photo) {
-    const { id, type } = item.photo;
-    const picture = await (await database()).get("pictures", id);
+    const { id, type, bytes } = item.photo;
+    const picture =
+      bytes === undefined ? await (await database()).get("pictures", id) : new Blob([bytes], { type });
     if (picture === undefined) throw new Error("The picture is not on this device any more.");
     await take(
       api.PUT("/jobs/{id}/photos/{photo}", {
@@ -203,7 +208,7 @@ const drain = async (job: string): Promise<void> => {
   const db = await database();
   for (const item of await db.getAllFromIndex("kept", "job", job)) {
     const key = item.key;
-    if (item.refused !== undefined || key === undefined || item.by !== person.id) continue;
+    if (item.refused !== undefined || key === undefined || !isMine(item)) continue;
     try {
       await deliver(item);
       await drop(item);
@@ -293,9 +298,7 @@ export const flush = async (): Promise<void> => {
   const db = await database();
   const all = await db.getAll("kept");
   const jobs = new Set(
-    all
-      .filter((k) => k.refused === undefined && k.by === person.id && !fresh.has(k.key ?? 0))
-      .map((k) => k.job),
+    all.filter((k) => k.refused === undefined && isMine(k) && !fresh.has(k.key ?? 0)).map((k) => k.job),
   );
   if (jobs.size === 0) {
     await refresh();
