@@ -12,6 +12,7 @@ use proptest::prelude::*;
 use serde_json::{Value, json};
 use spannung_core::desks::money::Terms;
 use spannung_core::job::bundle::Bundle;
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Role};
 use spannung_core::job::{Job, admit, bounds, chain, gate, items, points, proof, record, report};
 use time::OffsetDateTime;
@@ -293,10 +294,10 @@ fn an_older_log_with_a_ring_of_strikings_opens() {
     for (id, of) in [(a, b), (b, a), (Uuid::from_u128(73), Uuid::from_u128(73))] {
         entries.push(Logged {
             id,
-            body: Body::Void {
+            body: Body::Void(entry::Void {
                 entry: of,
                 reason: "round".into(),
-            },
+            }),
             ..entries[0].clone()
         });
     }
@@ -328,9 +329,11 @@ fn a_change_that_a_later_one_rests_on_is_struck_out_after_it() {
     let colour = log.add(change(
         json!({"what": "colour", "strand": "throttle", "pin": pin, "code": "GN"}),
     ));
-    let strike = |entry| Body::Void {
-        entry,
-        reason: "not there".into(),
+    let strike = |entry| {
+        Body::Void(entry::Void {
+            entry,
+            reason: "not there".into(),
+        })
     };
     assert_eq!(log.refuses(&strike(wire), Role::Technician), Some("needed"));
     assert_eq!(log.refuses(&strike(colour), Role::Technician), None);
@@ -361,7 +364,7 @@ fn changes_come_to_an_end() {
     let colour = |code: &str| {
         serde_json::from_value::<Body>(json!({"kind": "change", "change": {"what": "colour", "strand": "throttle", "pin": 1, "code": code}})).unwrap()
     };
-    for k in 0..admit::MOST_CHANGES {
+    for k in 0..entry::MOST_CHANGES {
         let body = colour(if k % 2 == 0 { "RD" } else { "BK" });
         assert_eq!(log.refuses(&body, Role::Trainee), None, "{k}");
         log.add(body);
@@ -477,7 +480,7 @@ fn terms_change_field_by_field() {
 fn clocks_know_people_by_id() {
     let mut log = Log::with_pack();
     let ada = Uuid::from_u128(900);
-    let run = |run| Body::Clock { run };
+    let run = |run| Body::Clock(entry::Clock { run });
     let mut at = |minute: i64, by: &str, id: Option<Uuid>, body: Body| {
         log.at(minute, by, body);
         log.entries.last_mut().unwrap().by_id = id;

@@ -10,6 +10,7 @@ use spannung_circuit::state::{Battery, Key};
 use spannung_core::diagnosis::{Item, Model, explain};
 use spannung_core::job::Body;
 use spannung_core::job::bench::Weighed;
+use spannung_core::job::entry;
 use spannung_core::job::entry::Role;
 use std::sync::OnceLock;
 
@@ -22,20 +23,20 @@ fn model() -> &'static Model {
 fn told(symptom: &str) -> Log {
     let mut log = Log::with_pack();
     log.clear_gate();
-    log.add(Body::Symptom {
+    log.add(Body::Symptom(entry::Symptom {
         symptom: symptom.into(),
         yes: Some(true),
         by_customer: true,
-    });
+    }));
     log
 }
 
 fn check(test: &str, outcome: &str) -> Body {
-    Body::Check {
+    Body::Check(entry::Check {
         test: test.into(),
         outcome: outcome.into(),
         minutes: 0.1,
-    }
+    })
 }
 
 fn with<T>(log: &Log, see: impl Fn(&Weighed<'_>) -> T) -> T {
@@ -68,9 +69,9 @@ fn a_dead_vehicle_is_asked_how_its_controls_stand_in_one_card() {
 fn what_was_looked_at_is_not_asked_again_and_a_switch_that_is_off_leads() {
     let mut log = told("S01");
     let controls = with(&log, |w| w.bench().controls).unwrap();
-    log.add(Body::State {
+    log.add(Body::State(entry::State {
         state: controls.as_asked.clone(),
-    });
+    }));
     for item in &controls.items {
         let wrong = usize::from(item.test == "fm-switch");
         log.add(check(&item.test, &item.values[wrong].value));
@@ -95,14 +96,14 @@ fn nothing_is_asked_of_the_controls_once_something_was_opened() {
 fn a_code_from_a_plug_that_is_apart_is_expected_and_moves_nothing() {
     let taken_with = |apart: &[&str]| {
         let mut log = told("S29");
-        log.add(Body::State {
+        log.add(Body::State(entry::State {
             state: VehicleState {
                 battery: Battery::In,
                 key: Key::On,
                 apart: apart.iter().map(|p| (*p).into()).collect(),
                 ..VehicleState::default()
             },
-        });
+        }));
         log.add(check("fm-code", "hall"));
         with(&log, |w| {
             let bench = w.bench();

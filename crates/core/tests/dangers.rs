@@ -9,6 +9,7 @@ use common::{catalogue, gate, reading};
 use proptest::prelude::*;
 use spannung_core::catalogue::{Catalogue, Sources};
 use spannung_core::job::danger::{Happened, OnPack};
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Outcome, ProofResult, Role};
 use spannung_core::job::gate::{Standing, standing};
 use spannung_core::job::{Job, admit};
@@ -34,13 +35,13 @@ impl Shop {
         self.jobs.push(Vec::new());
         self.imported.push(0);
         let job = self.jobs.len() - 1;
-        let body = Body::Opened {
+        let body = Body::Opened(entry::Opened {
             words: "Dead".into(),
             volts_class,
             drive: drive.into(),
             seconds: 0.0,
             from_job: None,
-        };
+        });
         self.write(job, body);
         job
     }
@@ -50,7 +51,7 @@ impl Shop {
         let packs: BTreeSet<Uuid> = entries
             .iter()
             .filter_map(|e| match e.body {
-                Body::Pack { pack, .. } => Some(pack),
+                Body::Pack(entry::Pack { pack, .. }) => Some(pack),
                 _ => None,
             })
             .collect();
@@ -106,11 +107,11 @@ impl Shop {
         }
         if let Some((pack, _)) = after.pack {
             match e.body {
-                Body::Quarantine { step } => {
+                Body::Quarantine(entry::Quarantine { step }) => {
                     self.on_packs
                         .push(event(pack, e.seq, id, Happened::Quarantined(step)))
                 }
-                Body::Clearance { .. } => {
+                Body::Clearance(_) => {
                     self.on_packs
                         .push(event(pack, e.seq, id, Happened::Cleared));
                 }
@@ -121,11 +122,11 @@ impl Shop {
     }
 
     fn put_on(&mut self, job: usize, pack: u128) {
-        let body = Body::Pack {
+        let body = Body::Pack(entry::Pack {
             pack: Uuid::from_u128(pack),
             sticker: format!("K-{pack}"),
             known: true,
-        };
+        });
         self.write(job, body);
     }
 
@@ -137,9 +138,9 @@ impl Shop {
 
     fn quarantine(&mut self, job: usize) {
         for step in &catalogue().quarantine {
-            let body = Body::Quarantine {
+            let body = Body::Quarantine(entry::Quarantine {
                 step: step.id.clone(),
-            };
+            });
             self.write(job, body);
         }
     }
@@ -167,29 +168,29 @@ fn dangers() -> Vec<Body> {
     }
     for p in &c.procedures {
         for value in p.stops.keys() {
-            all.push(Body::Check {
+            all.push(Body::Check(entry::Check {
                 test: p.id.get_ref().clone(),
                 outcome: value.clone(),
                 minutes: 1.0,
-            });
+            }));
         }
     }
     for s in c.symptoms.iter().filter(|s| s.stop.is_some()) {
-        all.push(Body::Symptom {
+        all.push(Body::Symptom(entry::Symptom {
             symptom: s.id.get_ref().clone(),
             yes: Some(true),
             by_customer: true,
-        });
+        }));
     }
     for p in c.proof.checks.iter().filter(|p| p.stop.is_some()) {
-        all.push(Body::Proof {
+        all.push(Body::Proof(entry::Proof {
             check: p.id.get_ref().clone(),
             result: ProofResult::Fail,
             typed: String::new(),
             words: "seen".into(),
             still: Default::default(),
             minutes: 1.0,
-        });
+        }));
     }
     all.push(reading("t-group-low", "2.1..3.9"));
     all.push(reading("t-group-load", "2.2..3.9"));
@@ -244,7 +245,7 @@ fn with(danger: &Body) -> (Shop, Uuid) {
     let mut shop = Shop::default();
     let job = shop.open(48, "geared-hub");
     // what the customer tells is told before anybody has looked for a sticker
-    if matches!(danger, Body::Symptom { .. }) {
+    if matches!(danger, Body::Symptom(_)) {
         let entry = shop.write(job, danger.clone());
         shop.put_on(job, PACK);
         return (shop, entry);
@@ -307,10 +308,10 @@ fn a_danger_is_not_struck_out_even_when_its_pack_is_off_the_vehicle() {
     for danger in dangers() {
         let (mut shop, entry) = with(&danger);
         shop.put_on(0, SPARE);
-        let void = Body::Void {
+        let void = Body::Void(entry::Void {
             entry,
             reason: "slipped".into(),
-        };
+        });
         let code = shop.refuses(0, &void);
         assert!(
             code == Some("stop-holds") || code == Some("not-voidable"),
@@ -325,9 +326,9 @@ fn a_clearance_ends_what_was_found_before_it_and_nothing_later() {
         let (mut shop, _) = with(&danger);
         shop.quarantine(0);
         assert_eq!(shop.standing(0), Standing::Quarantined, "{danger:?}");
-        let clearance = Body::Clearance {
+        let clearance = Body::Clearance(entry::Clearance {
             text: "Opened, dried, measured for 24 h".into(),
-        };
+        });
         let clearable = shop.fold(0).on_pack.stops[0].clearable;
         if !clearable {
             assert_eq!(shop.refuses(0, &clearance), Some("not-clearable"));
@@ -372,9 +373,9 @@ fn nothing_that_came_from_elsewhere_releases() {
     shop.quarantine(0);
     shop.write(
         0,
-        Body::Clearance {
+        Body::Clearance(entry::Clearance {
             text: "Opened, dried, measured for 24 h".into(),
-        },
+        }),
     );
     shop.close_gate_contacts(0);
     assert_eq!(shop.standing(0), Standing::Open);
@@ -446,11 +447,11 @@ proptest! {
                 }
                 5 => shop.quarantine(job),
                 6 if shop.standing(job) == Standing::Quarantined => {
-                    shop.write(job, Body::Clearance { text: "measured and dried".into() });
+                    shop.write(job, Body::Clearance(entry::Clearance { text: "measured and dried".into() }));
                     dangerous.remove(&now.unwrap());
                 }
                 7 => {
-                    shop.write(job, Body::Note { text: "n".into() });
+                    shop.write(job, Body::Note(entry::Note { text: "n".into() }));
                 }
                 _ => {}
             }

@@ -8,6 +8,7 @@ use common::{Log, close, gate, reading};
 use proptest::prelude::*;
 use spannung_circuit::state::{Battery, Wheel};
 use spannung_circuit::{Change, VehicleState};
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Fate, Logged, Outcome, Role};
 use spannung_core::job::gate::Standing;
 use uuid::Uuid;
@@ -28,12 +29,12 @@ fn the_gate_opens_when_every_contact_is_closed() {
 #[test]
 fn nothing_is_switched_on_before_it_is_open() {
     let log = Log::with_pack();
-    let on = Body::State {
+    let on = Body::State(entry::State {
         state: VehicleState {
             battery: Battery::In,
             ..VehicleState::default()
         },
-    };
+    });
     assert_eq!(log.refuses(&on, Role::Owner), Some("gate-closed"));
 }
 
@@ -55,9 +56,9 @@ fn a_stop_holds_until_another_pack_or_a_specialists_clearance() {
         log.refuses(&close(Outcome::Repaired), Role::Owner),
         Some("gate-stopped")
     );
-    let clearance = Body::Clearance {
+    let clearance = Body::Clearance(entry::Clearance {
         text: "Opened, dried, 24 h, insulation 40 MΩ".into(),
-    };
+    });
     assert_eq!(
         log.refuses(&clearance, Role::Technician),
         Some("not-specialist")
@@ -67,7 +68,7 @@ fn a_stop_holds_until_another_pack_or_a_specialists_clearance() {
         Some("not-quarantined")
     );
     for step in ["out", "outdoors", "watch", "tag"] {
-        log.add(Body::Quarantine { step: step.into() });
+        log.add(Body::Quarantine(entry::Quarantine { step: step.into() }));
     }
     assert_eq!(log.standing(), Standing::Quarantined);
     assert_eq!(
@@ -88,11 +89,11 @@ fn a_stop_holds_until_another_pack_or_a_specialists_clearance() {
         "the stopped contact is asked again"
     );
 
-    log.add(Body::Pack {
+    log.add(Body::Pack(entry::Pack {
         pack: Uuid::from_u128(2),
         sticker: "K-2".into(),
         known: false,
-    });
+    }));
     assert_eq!(
         log.standing(),
         Standing::Asking,
@@ -126,11 +127,11 @@ fn a_group_below_its_floor_has_no_clearance() {
     log.add(reading("t-group-low", "2.1..3.9"));
     assert_eq!(log.standing(), Standing::Stopped);
     for step in ["out", "outdoors", "watch", "tag"] {
-        log.add(Body::Quarantine { step: step.into() });
+        log.add(Body::Quarantine(entry::Quarantine { step: step.into() }));
     }
-    let clearance = Body::Clearance {
+    let clearance = Body::Clearance(entry::Clearance {
         text: "Looks fine to me, really".into(),
-    };
+    });
     assert_eq!(
         log.refuses(&clearance, Role::Specialist),
         Some("not-clearable")
@@ -167,14 +168,16 @@ fn the_figure_decides_the_floor_contact() {
 fn confirmations_hold_while_the_state_they_speak_of_holds() {
     let mut log = Log::with_pack();
     log.clear_gate();
-    log.add(Body::Confirmed {
+    log.add(Body::Confirmed(entry::Confirmed {
         need: "wheel-up".into(),
-    });
-    let stand = |wheel| Body::State {
-        state: VehicleState {
-            wheel,
-            ..VehicleState::default()
-        },
+    }));
+    let stand = |wheel| {
+        Body::State(entry::State {
+            state: VehicleState {
+                wheel,
+                ..VehicleState::default()
+            },
+        })
     };
     log.add(stand(Wheel::Turned));
     assert!(
@@ -196,17 +199,19 @@ fn a_reading_that_raised_a_stop_is_not_struck_out() {
     log.clear_gate();
     let good = log.add(reading("t-pack-voc", "51.0"));
     let low = log.add(reading("t-pack-load", "30.1"));
-    let void = |entry| Body::Void {
-        entry,
-        reason: "slipped".into(),
+    let void = |entry| {
+        Body::Void(entry::Void {
+            entry,
+            reason: "slipped".into(),
+        })
     };
     assert_eq!(log.refuses(&void(low), Role::Owner), Some("stop-holds"));
     assert_eq!(log.refuses(&void(good), Role::Owner), None);
-    let told = log.add(Body::Symptom {
+    let told = log.add(Body::Symptom(entry::Symptom {
         symptom: "S21".into(),
         yes: Some(true),
         by_customer: true,
-    });
+    }));
     assert_eq!(log.refuses(&void(told), Role::Owner), Some("stop-holds"));
 }
 
@@ -216,10 +221,10 @@ fn undo_strikes_out_and_keeps() {
     log.clear_gate();
     let id = log.add(reading("t-pack-voc", "51.0"));
     assert!((log.job().minutes - 1.0).abs() < 1e-9);
-    log.add(Body::Void {
+    log.add(Body::Void(entry::Void {
         entry: id,
         reason: "wrong range".into(),
-    });
+    }));
     let job = log.job();
     assert_eq!(job.taken.len(), 1);
     assert!(job.taken[0].voided && job.minutes == 0.0);
@@ -229,13 +234,15 @@ fn undo_strikes_out_and_keeps() {
 fn bad_entries_get_a_sentence_and_a_code() {
     let mut log = Log::with_pack();
     log.clear_gate();
-    let part = |old: Option<&str>, fate, minutes| Body::Part {
-        old: old.map(Into::into),
-        fate,
-        new: None,
-        class: None,
-        minutes,
-        price_cents: None,
+    let part = |old: Option<&str>, fate, minutes| {
+        Body::Part(entry::Part {
+            old: old.map(Into::into),
+            fate,
+            new: None,
+            class: None,
+            minutes,
+            price_cents: None,
+        })
     };
     for (body, code) in [
         (reading("t-pack-voc", "4.7 what"), "bad-reading"),
@@ -251,35 +258,35 @@ fn bad_entries_get_a_sentence_and_a_code() {
             "bad-minutes",
         ),
         (
-            Body::Skip {
+            Body::Skip(entry::Skip {
                 test: "t-loom".into(),
                 reason: " ".into(),
-            },
+            }),
             "no-reason",
         ),
         (
-            Body::Change {
+            Body::Change(entry::Change {
                 change: Change::Colour {
                     strand: "throttle".into(),
                     pin: 1,
                     code: "mauve".into(),
                 },
                 source: None,
-            },
+            }),
             "bad-change",
         ),
         (
-            Body::Note {
+            Body::Note(entry::Note {
                 text: String::new(),
-            },
+            }),
             "bad-note",
         ),
         (
-            Body::Symptom {
+            Body::Symptom(entry::Symptom {
                 symptom: "S99".into(),
                 yes: Some(true),
                 by_customer: true,
-            },
+            }),
             "unknown-symptom",
         ),
     ] {
@@ -292,9 +299,9 @@ fn bad_entries_get_a_sentence_and_a_code() {
     );
     assert_eq!(
         log.refuses(
-            &Body::Note {
+            &Body::Note(entry::Note {
                 text: "late".into()
-            },
+            }),
             Role::Owner
         ),
         None
@@ -326,11 +333,11 @@ proptest! {
                     if let Some(last) = taken.iter_mut().rev().find(|t| !t.1) {
                         last.1 = true;
                         let id = last.0;
-                        log.add(Body::Void { entry: id, reason: "x".into() });
+                        log.add(Body::Void(entry::Void { entry: id, reason: "x".into() }));
                     }
                 }
                 _ => {
-                    log.add(Body::Note { text: "n".into() });
+                    log.add(Body::Note(entry::Note { text: "n".into() }));
                 }
             }
         }

@@ -6,37 +6,38 @@ mod common;
 
 use common::{Log, catalogue, close, gate, reading};
 use spannung_core::desks::money::Terms;
+use spannung_core::job::entry;
 use spannung_core::job::entry::{
     Body, Logged, Outcome, ProofResult, QuoteLine, QuoteReply, ReadOn, ReadingResult, Role,
     WaitKind,
 };
-use spannung_core::job::fold::Stage;
 use spannung_core::job::items::{self, Opened};
+use spannung_core::job::state::Stage;
 use spannung_core::job::{Job, admit, points, proof, record, report};
 use spannung_core::reading::Unit;
 use time::{Duration, OffsetDateTime};
 use uuid::Uuid;
 
 fn part(class: &str) -> Body {
-    Body::Part {
+    Body::Part(entry::Part {
         old: None,
         fate: None,
         new: Some("a part".into()),
         class: Some(class.into()),
         minutes: 10.0,
         price_cents: Some(1000),
-    }
+    })
 }
 
 fn checked(check: &str, result: ProofResult, typed: &str) -> Body {
-    Body::Proof {
+    Body::Proof(entry::Proof {
         check: check.into(),
         result,
         typed: typed.into(),
         words: "seen".into(),
         still: std::collections::BTreeMap::new(),
         minutes: 1.0,
-    }
+    })
 }
 
 /// A part goes in, and the gate asks its smell again.
@@ -54,7 +55,7 @@ fn prove_all(log: &mut Log) {
         }
         let need = catalogue().proof.find(&row.check).unwrap().need.clone();
         if let Some(need) = need {
-            log.add(Body::Confirmed { need });
+            log.add(Body::Confirmed(entry::Confirmed { need }));
         }
         let typed = match (row.low, row.high) {
             (Some(low), Some(high)) => f64::midpoint(low, high),
@@ -110,9 +111,9 @@ fn what_was_touched_decides_what_has_to_be_proved() {
 fn a_figure_in_another_unit_is_turned_or_refused() {
     let mut log = on_the_bench();
     swap(&mut log, "brake-right");
-    log.add(Body::Confirmed {
+    log.add(Body::Confirmed(entry::Confirmed {
         need: "wheel-up".into(),
-    });
+    }));
     let last = |log: &Log| {
         let rows = proof::rows(catalogue(), &log.job(), &[], None);
         let row = rows.into_iter().find(|r| r.check == "brake-cut-right");
@@ -156,9 +157,9 @@ fn the_hand_back_is_held_until_everything_is_proved() {
 fn a_figure_decides_and_a_fail_goes_back_to_the_bench() {
     let mut log = on_the_bench();
     swap(&mut log, "brake-right");
-    log.add(Body::Confirmed {
+    log.add(Body::Confirmed(entry::Confirmed {
         need: "wheel-up".into(),
-    });
+    }));
     // passed, says the hand; 0.9 s, says the watch
     log.add(checked("brake-cut-right", ProofResult::Pass, "0.9"));
     let job = log.job();
@@ -194,9 +195,11 @@ fn a_complaint_that_still_shows_speaks_against_what_was_changed() {
 fn nobody_excepts_what_can_hurt_and_only_some_except_the_rest() {
     let mut log = on_the_bench();
     swap(&mut log, "throttle");
-    let except = |what: &str| Body::Except {
-        what: what.into(),
-        reason: "no road today, ice".into(),
+    let except = |what: &str| {
+        Body::Except(entry::Except {
+            what: what.into(),
+            reason: "no road today, ice".into(),
+        })
     };
     assert_eq!(
         log.refuses(&except("test-ride"), Role::Trainee),
@@ -231,9 +234,9 @@ fn nobody_excepts_what_can_hurt_and_only_some_except_the_rest() {
 fn no_ride_before_the_brakes_are_proved() {
     let mut log = on_the_bench();
     swap(&mut log, "throttle");
-    log.add(Body::Confirmed {
+    log.add(Body::Confirmed(entry::Confirmed {
         need: "ride-safe".into(),
-    });
+    }));
     let ride = checked("test-ride", ProofResult::Pass, "");
     assert_eq!(log.refuses(&ride, Role::Technician), Some("ride-first"));
 }
@@ -271,10 +274,10 @@ fn what_opening_destroys_holds_until_it_is_renewed_and_comes_up_again() {
         first,
         ["consumable.a5.paper-gasket", "consumable.a5.grease"]
     );
-    let body = Body::CloseItem {
+    let body = Body::CloseItem(entry::CloseItem {
         item: first[0].clone(),
         how: "new gasket, dry".into(),
-    };
+    });
     assert_eq!(refused(&log, &opened(3), &body), None);
     log.add(body);
     assert_eq!(open(&log, 3), ["consumable.a5.grease"]);
@@ -284,10 +287,10 @@ fn what_opening_destroys_holds_until_it_is_renewed_and_comes_up_again() {
         refused(
             &log,
             &opened(3),
-            &Body::Except {
+            &Body::Except(entry::Except {
                 what: first[1].clone(),
                 reason: "none here".into()
-            }
+            })
         ),
         Some("cannot-except")
     );
@@ -296,27 +299,27 @@ fn what_opening_destroys_holds_until_it_is_renewed_and_comes_up_again() {
 #[test]
 fn a_plug_that_is_apart_and_a_joint_that_is_twisted_hold_the_hand_back() {
     let mut log = on_the_bench();
-    let joint = log.add(Body::OpenItem {
+    let joint = log.add(Body::OpenItem(entry::OpenItem {
         item: "temporary-joint".into(),
         what: "red wire, twisted".into(),
-    });
+    }));
     let mut apart = log.job().state;
     apart.apart.insert("halls".into());
-    log.add(Body::State {
+    log.add(Body::State(entry::State {
         state: apart.clone(),
-    });
-    let by_hand = Body::CloseItem {
+    }));
+    let by_hand = Body::CloseItem(entry::CloseItem {
         item: "plug.halls".into(),
         how: "joined".into(),
-    };
+    });
     assert_eq!(refused(&log, &[], &by_hand), Some("by-state"));
     assert_eq!(held(&log, Outcome::Declined).len(), 2);
     apart.apart.clear();
-    log.add(Body::State { state: apart });
-    log.add(Body::CloseItem {
+    log.add(Body::State(entry::State { state: apart }));
+    log.add(Body::CloseItem(entry::CloseItem {
         item: joint.to_string(),
         how: "soldered and sleeved".into(),
-    });
+    }));
     assert!(held(&log, Outcome::Declined).is_empty());
 }
 
@@ -334,7 +337,7 @@ fn a_touched_vehicle_that_is_not_proved_leaves_only_so_that_it_cannot_run() {
 #[test]
 fn an_unanswered_quote_waits_and_an_answer_sets_the_limit() {
     let mut log = on_the_bench();
-    let quote = log.add(Body::Quote {
+    let quote = log.add(Body::Quote(entry::Quote {
         lines: vec![QuoteLine {
             what: "Pack".into(),
             quantity: 1.0,
@@ -343,12 +346,14 @@ fn an_unanswered_quote_waits_and_an_answer_sets_the_limit() {
         minutes: 30.0,
         words: String::new(),
         terms: Some(Terms::default()),
-    });
-    let answer = |answer, limit_cents| Body::QuoteAnswer {
-        quote,
-        answer,
-        limit_cents,
-        words: String::new(),
+    }));
+    let answer = |answer, limit_cents| {
+        Body::QuoteAnswer(entry::QuoteAnswer {
+            quote,
+            answer,
+            limit_cents,
+            words: String::new(),
+        })
     };
     assert_eq!(log.job().waiting.unwrap().kind, WaitKind::Customer);
     log.add(answer(QuoteReply::NoAnswer, None));
@@ -375,22 +380,24 @@ fn an_unanswered_quote_waits_and_an_answer_sets_the_limit() {
 #[test]
 fn a_part_that_arrives_broken_keeps_the_job_waiting() {
     let mut log = on_the_bench();
-    log.add(Body::Wait {
+    log.add(Body::Wait(entry::Wait {
         wait: WaitKind::Part,
         what: "gear set".into(),
         until: None,
         supplier: Some("Gear trade".into()),
-    });
-    let arrived = |good: bool| Body::GoodsIn {
-        what: "gear set".into(),
-        undamaged: good,
-        complete: true,
-        as_ordered: true,
-        words: if good {
-            String::new()
-        } else {
-            "two teeth off".into()
-        },
+    }));
+    let arrived = |good: bool| {
+        Body::GoodsIn(entry::GoodsIn {
+            what: "gear set".into(),
+            undamaged: good,
+            complete: true,
+            as_ordered: true,
+            words: if good {
+                String::new()
+            } else {
+                "two teeth off".into()
+            },
+        })
     };
     log.add(arrived(false));
     assert!(log.job().waiting.is_some());
@@ -402,21 +409,21 @@ fn a_part_that_arrives_broken_keeps_the_job_waiting() {
 fn the_clock_counts_once_and_never_backwards() {
     let mut log = on_the_bench();
     let spent = |log: &Log| log.job().minutes;
-    log.at(10, "Ada", Body::Clock { run: true });
+    log.at(10, "Ada", Body::Clock(entry::Clock { run: true }));
     log.at(12, "Ada", reading("t-pack-voc", "51")); // its minute is in the clock's time
     log.at(15, "Bo", reading("t-pack-voc", "51")); // another person's is not
-    log.at(40, "Ada", Body::Clock { run: true }); // pressed twice
+    log.at(40, "Ada", Body::Clock(entry::Clock { run: true })); // pressed twice
     let now = OffsetDateTime::UNIX_EPOCH + Duration::minutes(50);
     assert!((log.job().minutes_at(now) - 41.0).abs() < 1e-9);
-    log.at(40, "Ada", Body::Clock { run: false });
+    log.at(40, "Ada", Body::Clock(entry::Clock { run: false }));
     assert!((spent(&log) - 31.0).abs() < 1e-9);
-    log.at(60, "Ada", Body::Clock { run: true });
-    log.at(5, "Ada", Body::Clock { run: false }); // the tablet's clock was set back
+    log.at(60, "Ada", Body::Clock(entry::Clock { run: true }));
+    log.at(5, "Ada", Body::Clock(entry::Clock { run: false })); // the tablet's clock was set back
     assert!((spent(&log) - 31.0).abs() < 1e-9);
-    log.add(Body::Minutes {
+    log.add(Body::Minutes(entry::Minutes {
         minutes: -6.0,
         what: "lunch".into(),
-    });
+    }));
     assert!((spent(&log) - 25.0).abs() < 1e-9);
     let lines = record::time(&log.entries, &|t| t.to_string());
     assert!((lines.iter().map(|l| l.minutes).sum::<f64>() - 25.0).abs() < 1e-9);
@@ -425,41 +432,41 @@ fn the_clock_counts_once_and_never_backwards() {
 #[test]
 fn locked_electronics_want_a_proof_of_ownership_first() {
     let mut log = on_the_bench();
-    log.add(Body::Ownership {
+    log.add(Body::Ownership(entry::Ownership {
         locked: true,
         proof: None,
-    });
+    }));
     assert_eq!(
         log.refuses(&part("controller"), Role::Specialist),
         Some("no-ownership")
     );
     assert_eq!(log.refuses(&part("tyre"), Role::Technician), None);
-    let away = Body::Ownership {
+    let away = Body::Ownership(entry::Ownership {
         locked: false,
         proof: None,
-    };
+    });
     assert_eq!(log.refuses(&away, Role::Owner), Some("no-ownership"));
-    log.add(Body::Ownership {
+    log.add(Body::Ownership(entry::Ownership {
         locked: true,
         proof: Some("receipt of 12 May, name matches".into()),
-    });
+    }));
     assert_eq!(log.refuses(&part("controller"), Role::Technician), None);
 }
 
 fn other() -> Log {
     let mut log = Log::default();
-    log.add(Body::Opened {
+    log.add(Body::Opened(entry::Opened {
         words: "Goes in circles".into(),
         volts_class: 12,
         drive: "other".into(),
         seconds: 0.0,
         from_job: None,
-    });
-    log.add(Body::Pack {
+    }));
+    log.add(Body::Pack(entry::Pack {
         pack: Uuid::from_u128(1),
         sticker: "K-1".into(),
         known: false,
-    });
+    }));
     log.clear_gate();
     log
 }
@@ -467,18 +474,18 @@ fn other() -> Log {
 #[test]
 fn the_floor_of_an_unknown_pack_is_that_of_each_chemistry() {
     let mut log = Log::default();
-    log.add(Body::Opened {
+    log.add(Body::Opened(entry::Opened {
         words: "Dead".into(),
         volts_class: 48,
         drive: "other".into(),
         seconds: 0.0,
         from_job: None,
-    });
-    log.add(Body::Pack {
+    }));
+    log.add(Body::Pack(entry::Pack {
         pack: Uuid::from_u128(1),
         sticker: "K-1".into(),
         known: false,
-    });
+    }));
     let floors = spannung_core::job::gate::floors(catalogue(), &log.job());
     let volts: Vec<f64> = floors.iter().map(|f| (f.volts * 10.0).round()).collect();
     assert_eq!(volts, [400.0, 351.0, 325.0, 300.0]);
@@ -496,14 +503,14 @@ fn the_floor_of_an_unknown_pack_is_that_of_each_chemistry() {
 }
 
 fn point(on: ReadOn, typed: &str) -> Body {
-    Body::PointReading {
+    Body::PointReading(entry::PointReading {
         point: "Left motor, pedal down".into(),
         unit: Unit::Volts,
         on,
         result: ReadingResult::Figure,
         typed: typed.into(),
         minutes: 1.0,
-    }
+    })
 }
 
 #[test]
@@ -526,11 +533,11 @@ fn a_working_twin_gives_the_expected_values() {
     let kept = points::keepable(&log.job());
     assert_eq!(kept.len(), 1);
     let mut next = other();
-    next.add(Body::Sheet {
+    next.add(Body::Sheet(entry::Sheet {
         sheet: Uuid::from_u128(5),
         name: "Green tractor".into(),
         points: kept,
-    });
+    }));
     next.add(point(ReadOn::This, "12.2"));
     assert_eq!(
         points::rows(&next.job())[0].source,
@@ -599,22 +606,22 @@ fn what_an_import_released_does_not_count_and_what_it_stopped_does() {
 #[test]
 fn the_record_says_every_kind_in_words() {
     let mut log = on_the_bench();
-    let item = log.add(Body::OpenItem {
+    let item = log.add(Body::OpenItem(entry::OpenItem {
         item: "bench-override".into(),
         what: "key bridged".into(),
-    });
-    log.add(Body::CloseItem {
+    }));
+    log.add(Body::CloseItem(entry::CloseItem {
         item: item.to_string(),
         how: "bridge out".into(),
-    });
+    }));
     log.add(checked("brake-cut-left", ProofResult::Pass, "0.2"));
-    log.add(Body::Reassembly {
+    log.add(Body::Reassembly(entry::Reassembly {
         part: "Crank".into(),
         step: 1,
         orientation: String::new(),
         lubricant: "grease".into(),
         torque_nm: Some(40.0),
-    });
+    }));
     let lines = record::lines(catalogue(), &log.entries, &|t| t.to_string());
     let said = |text: &str| {
         lines

@@ -9,7 +9,7 @@ use crate::shop::{self, Shop};
 use crate::work::{self, Loaded};
 use serde::{Deserialize, Serialize};
 use spannung_core::desks::money;
-use spannung_core::job::fold::Stage;
+use spannung_core::job::state::Stage;
 use spannung_core::job::view::SegmentShare;
 use spannung_core::job::{Job, Role};
 use spannung_store::ticket::{OnRack, made_of};
@@ -130,7 +130,7 @@ impl Kept {
         let running: f64 = self
             .running
             .iter()
-            .map(|since| spannung_core::job::fold::between(*since, now))
+            .map(|since| spannung_core::job::state::between(*since, now))
             .sum();
         self.minutes + running
     }

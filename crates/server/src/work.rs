@@ -10,6 +10,7 @@ use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::repertoire;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::danger::{Happened, OnPack};
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Shown, ShownSuspect};
 use spannung_core::job::items::{self, Opened};
 use spannung_core::job::{Body, Job, Logged, Role, admit, gate};
@@ -172,7 +173,7 @@ pub async fn load(app: &App, id: Uuid) -> Result<Loaded, ApiError> {
 fn grown(app: &App, before: Loaded, plan: &Plan, head: i64) {
     let [one] = &plan.entries[..] else { return };
     if plan.pack_seen.is_some()
-        || matches!(one.body, Body::Customer { .. })
+        || matches!(one.body, Body::Customer(_))
         || !before.unread.is_empty()
     {
         return;
@@ -198,7 +199,7 @@ fn grown(app: &App, before: Loaded, plan: &Plan, head: i64) {
 fn packs<'a>(bodies: impl Iterator<Item = &'a Body>) -> Vec<Uuid> {
     let found: BTreeSet<Uuid> = bodies
         .filter_map(|b| match b {
-            Body::Pack { pack, .. } => Some(*pack),
+            Body::Pack(entry::Pack { pack, .. }) => Some(*pack),
             _ => None,
         })
         .collect();
@@ -224,6 +225,22 @@ pub async fn weigh<T: Send + 'static>(
     })
     .await
     .map_err(|_| ApiError::internal("weighing"))
+}
+
+/// As [`weigh`], for what there is an answer to without a wiring model too.
+///
+/// # Errors
+/// The work stopped.
+pub async fn weigh_if_modelled<T: Send + 'static>(
+    app: &App,
+    loaded: &Loaded,
+    role: Role,
+    then: impl FnOnce(Option<&Weighed<'_>>) -> T + Send + 'static,
+) -> Result<T, ApiError> {
+    if !loaded.modelled(&app.catalogue) {
+        return Ok(then(None));
+    }
+    weigh(app, loaded.job.clone(), role, |w| then(Some(w))).await
 }
 
 /// Check and append entries, in order, each against the job as the ones before it leave it. Sending the
@@ -304,18 +321,18 @@ async fn plan(
         let mut body = one.body.clone();
         let pack_now = job.pack.as_ref().map(|p| p.0);
         checked(app, id, &job, &mut body, &loaded.job, by).await?;
-        if let Body::Pack {
+        if let Body::Pack(entry::Pack {
             pack,
             known,
             sticker,
-        } = &body
+        }) = &body
         {
             if !known && !packs(trial.iter().map(|e| &e.body)).contains(pack) {
                 ask_for_old(app, id, *pack, sticker).await?;
             }
             brought.extend(app.store.brought(id, &[*pack]).await?);
         }
-        let rests = body.rests_on_pack(&app.catalogue);
+        let rests = body.kind().rests_on_pack(&app.catalogue);
         // it comes after everything that is known, wherever that happened
         let newest = trial
             .iter()
@@ -344,13 +361,10 @@ async fn plan(
     }
     let after = Job::fold_imported(&app.catalogue, &trial, &brought, loaded.row.imported);
     let dangers = new_dangers(&after, &brought);
-    let on_packs = !dangers.is_empty()
-        || fresh
-            .iter()
-            .any(|e| DECIDES_ON_PACK.contains(&e.body.kind()));
+    let on_packs = !dangers.is_empty() || fresh.iter().any(|e| e.body.kind().decides_on_pack());
     let pack_seen = if !on_packs {
         None
-    } else if fresh.iter().any(|e| matches!(e.body, Body::Pack { .. })) {
+    } else if fresh.iter().any(|e| matches!(e.body, Body::Pack(_))) {
         // the packs that come on have a head of their own
         Some(
             app.store
@@ -368,17 +382,6 @@ async fn plan(
         entries: fresh,
     }))
 }
-
-/// Kinds of entry that rest on how the pack stands just now.
-const DECIDES_ON_PACK: [&str; 7] = [
-    "pack",
-    "gate",
-    "quarantine",
-    "clearance",
-    "state",
-    "confirmed",
-    "close",
-];
 
 /// Dangers that the job has raised and that are not kept with a pack yet.
 pub fn new_dangers(job: &Job, kept: &[OnPack]) -> Vec<NewDanger> {
@@ -422,29 +425,29 @@ async fn checked(
     by: &Person,
 ) -> Result<(), ApiError> {
     match body {
-        Body::Reading { .. } | Body::Check { .. } | Body::Skip { .. } => {
+        Body::Reading(_) | Body::Check(_) | Body::Skip(_) => {
             if job.family(&app.catalogue).is_none() {
                 return Err(no_model());
             }
             let entry = body.clone();
             weigh(app, job.clone(), by.role, move |w| w.admit(&entry)).await??;
         }
-        Body::Close { .. } | Body::CloseItem { .. } | Body::Except { .. } => {
+        Body::Close(_) | Body::CloseItem(_) | Body::Except(_) => {
             let opened = opened(app, job, by.role).await?;
             admit::with_opened(&app.catalogue, job, &opened, body)?;
         }
-        Body::Clearance { .. } => gate::watched(&app.catalogue, job, app.clock.now())?,
-        Body::Photo { photo, .. } => {
+        Body::Clearance(_) => gate::watched(&app.catalogue, job, app.clock.now())?,
+        Body::Photo(entry::Photo { photo, .. }) => {
             app.store.photo(id, *photo, true).await?;
         }
         _ => {}
     }
     match body {
-        Body::Close { shown, terms, .. } => {
+        Body::Close(entry::Close { shown, terms, .. }) => {
             *shown = shown_now(app, before, by.role).await?;
             *terms = Some(shop::now(app).await?.terms);
         }
-        Body::Quote { terms, .. } => *terms = Some(shop::now(app).await?.terms),
+        Body::Quote(entry::Quote { terms, .. }) => *terms = Some(shop::now(app).await?.terms),
         _ => {}
     }
     Ok(())
@@ -465,8 +468,8 @@ fn same_again(one: &Sent, stands: &Logged) -> Result<(), ApiError> {
     let bare = |body: &Body| {
         let mut body = body.clone();
         match &mut body {
-            Body::Close { shown, terms, .. } => (*shown, *terms) = (None, None),
-            Body::Quote { terms, .. } => *terms = None,
+            Body::Close(entry::Close { shown, terms, .. }) => (*shown, *terms) = (None, None),
+            Body::Quote(entry::Quote { terms, .. }) => *terms = None,
             _ => {}
         }
         body
@@ -484,7 +487,7 @@ fn same_again(one: &Sent, stands: &Logged) -> Result<(), ApiError> {
 
 /// A trainee strikes out what they wrote themselves.
 fn own_line(body: &Body, entries: &[Logged], by: &Person) -> Result<(), ApiError> {
-    let Body::Void { entry, .. } = body else {
+    let Body::Void(entry::Void { entry, .. }) = body else {
         return Ok(());
     };
     let theirs = entries
@@ -500,10 +503,7 @@ fn own_line(body: &Body, entries: &[Logged], by: &Person) -> Result<(), ApiError
 
 /// A broken job is read, noted to, and its entries are struck out; nothing else.
 fn writable(body: &Body, why: &str) -> Result<(), ApiError> {
-    if matches!(
-        body,
-        Body::Note { .. } | Body::Photo { .. } | Body::Void { .. }
-    ) {
+    if matches!(body, Body::Note(_) | Body::Photo(_) | Body::Void(_)) {
         return Ok(());
     }
     Err(refused(
@@ -541,7 +541,7 @@ fn conflict(one: &Sent, entries: &[Logged], head: i64) -> Result<(), ApiError> {
             "This was decided on a state that the job has not reached. Load it again.",
         ));
     }
-    let guards = one.body.guards();
+    let guards = one.body.kind().guards();
     if guards.is_empty() || entries.is_empty() {
         return Ok(());
     }
@@ -553,7 +553,7 @@ fn conflict(one: &Sent, entries: &[Logged], head: i64) -> Result<(), ApiError> {
         ));
     };
     let newer = entries.iter().rev().find(|e| {
-        e.seq > based_on && guards.contains(&e.body.kind()) && !one.knows.contains(&e.id)
+        e.seq > based_on && guards.contains(&e.body.kind().word()) && !one.knows.contains(&e.id)
     });
     match newer {
         Some(entry) => Err(ApiError::Conflict {
@@ -636,10 +636,13 @@ pub fn no_model() -> ApiError {
     )
 }
 
-/// Name of a test on a weighed job's vehicle.
-pub fn test_name(w: &Weighed<'_>, id: &str) -> String {
-    repertoire::find(&w.model.tests, id)
-        .map_or_else(|| id.to_string(), |k| w.model.tests[k].name.clone())
+/// Name of a test on a job's vehicle; its id where no wiring model knows it.
+pub fn test_name(weighed: Option<&Weighed<'_>>, id: &str) -> String {
+    let known = weighed.and_then(|w| {
+        let tests = &w.model.tests;
+        repertoire::find(tests, id).map(|k| tests[k].name.clone())
+    });
+    known.unwrap_or_else(|| id.to_string())
 }
 
 /// Whose turn it is to write to a job.

@@ -7,6 +7,7 @@ mod common;
 
 use common::put;
 use serde_json::json;
+use spannung_core::job::entry;
 use spannung_core::job::entry::SheetPoint;
 use spannung_core::job::{Body, Role};
 use spannung_core::reading::Unit;
@@ -30,7 +31,7 @@ fn note(text: &str) -> NewEntry {
         at: THEN,
         by: "Ada".into(),
         by_id: None,
-        body: Body::Note { text: text.into() },
+        body: Body::Note(entry::Note { text: text.into() }),
         pack: None,
     }
 }
@@ -96,9 +97,9 @@ async fn jobs_are_found_by_every_word_anywhere_on_their_card(pool: PgPool) {
     store.put_customer(&customer, "Ada", THEN).await.unwrap();
     let head = store.job(b).await.unwrap().head;
     let entry = NewEntry {
-        body: Body::Customer {
+        body: Body::Customer(entry::Customer {
             customer: customer.id,
-        },
+        }),
         ..note("")
     };
     put(&store, b, head, &[entry], &card("Ferry tray bike", "FN-77"))

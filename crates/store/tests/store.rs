@@ -6,6 +6,7 @@ mod common;
 
 use common::put;
 use spannung_core::job::danger::{Happened, Stop};
+use spannung_core::job::entry;
 use spannung_core::job::{Body, Role, chain};
 use spannung_store::audit::Doer;
 use spannung_store::card::Card;
@@ -18,17 +19,17 @@ use time::{Duration, OffsetDateTime};
 use uuid::Uuid;
 
 fn opened() -> Body {
-    Body::Opened {
+    Body::Opened(entry::Opened {
         words: "Dead".into(),
         volts_class: 48,
         drive: "geared-hub".into(),
         seconds: 0.0,
         from_job: None,
-    }
+    })
 }
 
 fn note(text: &str) -> Body {
-    Body::Note { text: text.into() }
+    Body::Note(entry::Note { text: text.into() })
 }
 
 fn entry(body: Body) -> NewEntry {
@@ -258,9 +259,9 @@ async fn a_customer_can_be_erased_and_the_job_stays(pool: PgPool) {
         .await
         .unwrap();
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
-    let body = Body::Customer {
+    let body = Body::Customer(entry::Customer {
         customer: customer.id,
-    };
+    });
     put(
         &store,
         job.id,
@@ -385,18 +386,18 @@ async fn dangers_are_kept_with_the_pack_whatever_becomes_of_their_entry(pool: Pg
     assert_eq!(store.pack_by_sticker("k-1").await.unwrap(), (pack, sticker));
     let a = store.open_job(Uuid::new_v4()).await.unwrap();
     let b = store.open_job(Uuid::new_v4()).await.unwrap();
-    let on = entry(Body::Pack {
+    let on = entry(Body::Pack(entry::Pack {
         pack,
         sticker: "K-1".into(),
         known: false,
-    });
+    }));
     let finding = NewEntry {
         pack: Some(pack),
-        ..entry(Body::Gate {
+        ..entry(Body::Gate(entry::Gate {
             check: "water".into(),
             answer: "inside".into(),
             typed: None,
-        })
+        }))
     };
     let danger = NewDanger {
         pack,
@@ -429,10 +430,10 @@ async fn dangers_are_kept_with_the_pack_whatever_becomes_of_their_entry(pool: Pg
     let past = store.pack_past(pack, Some(b.id)).await.unwrap().unwrap();
     assert_eq!((past.jobs, past.number, past.dangers), (1, a.number, 1));
     assert_eq!(store.pack_past(pack, Some(a.id)).await.unwrap(), None);
-    let void = Body::Void {
+    let void = Body::Void(entry::Void {
         entry: finding.id,
         reason: "x".into(),
-    };
+    });
     put(&store, a.id, head, &[entry(void)], &Card::default())
         .await
         .unwrap();
@@ -447,11 +448,11 @@ async fn who_decides_on_an_old_standing_of_the_pack_is_told(pool: PgPool) {
     let store = Store::on(pool);
     let (pack, _) = store.pack_by_sticker("K-1").await.unwrap();
     let on = || {
-        entry(Body::Pack {
+        entry(Body::Pack(entry::Pack {
             pack,
             sticker: "K-1".into(),
             known: true,
-        })
+        }))
     };
     let mut heads = Vec::new();
     let mut jobs = Vec::new();
@@ -468,7 +469,7 @@ async fn who_decides_on_an_old_standing_of_the_pack_is_told(pool: PgPool) {
     let seen = store.job(jobs[1].id).await.unwrap().pack_head;
     let step = |step: &str| NewEntry {
         pack: Some(pack),
-        ..entry(Body::Quarantine { step: step.into() })
+        ..entry(Body::Quarantine(entry::Quarantine { step: step.into() }))
     };
     put(
         &store,
@@ -481,9 +482,9 @@ async fn who_decides_on_an_old_standing_of_the_pack_is_told(pool: PgPool) {
     .unwrap();
     let clearance = NewEntry {
         pack: Some(pack),
-        ..entry(Body::Clearance {
+        ..entry(Body::Clearance(entry::Clearance {
             text: "measured and dried".into(),
-        })
+        }))
     };
     let late = Append {
         job: jobs[1].id,
@@ -507,11 +508,11 @@ async fn who_decides_on_an_old_standing_of_the_pack_is_told(pool: PgPool) {
 async fn what_cannot_be_stored_is_no_outage(pool: PgPool) {
     let store = Store::on(pool.clone());
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
-    let unknown = Body::Pack {
+    let unknown = Body::Pack(entry::Pack {
         pack: Uuid::new_v4(),
         sticker: "K-9".into(),
         known: false,
-    };
+    });
     let refused = |r: Result<i64, StoreError>| match r {
         Err(StoreError::Rejected { code, .. }) => code,
         other => panic!("{other:?}"),
@@ -566,10 +567,10 @@ async fn every_entry_is_chained_to_the_one_before(pool: PgPool) {
     )
     .await
     .unwrap();
-    let minutes = Body::Minutes {
+    let minutes = Body::Minutes(entry::Minutes {
         minutes: 0.1 + 0.2,
         what: "“quoted” ü\n2".into(),
-    };
+    });
     put(&store, job.id, head, &[entry(minutes)], &Card::default())
         .await
         .unwrap();
@@ -592,7 +593,7 @@ async fn every_entry_is_chained_to_the_one_before(pool: PgPool) {
 async fn closing_takes_a_job_off_the_rack(pool: PgPool) {
     let store = Store::on(pool);
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
-    let close = Body::Close {
+    let close = Body::Close(entry::Close {
         outcome: spannung_core::job::Outcome::Declined,
         class: None,
         cause_confirmed: false,
@@ -601,7 +602,7 @@ async fn closing_takes_a_job_off_the_rack(pool: PgPool) {
         recheck: None,
         shown: None,
         terms: None,
-    };
+    });
     put(
         &store,
         job.id,

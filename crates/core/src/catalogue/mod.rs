@@ -600,7 +600,7 @@ impl Catalogue {
                 }
             }
         }
-        let kinds = crate::job::entry::KINDS;
+        let kinds = crate::job::entry::vocabulary::KINDS;
         if let Some(kind) = self
             .released_by
             .iter()
@@ -670,16 +670,6 @@ impl Catalogue {
     pub fn stop_answer(&self, check: &str, answer: &str) -> Option<&GateAnswer> {
         let given = self.gate_check(check)?.answer(answer)?;
         (given.result == "stop").then_some(given)
-    }
-
-    /// Does this entry open something at the gate: a clear answer, or one of the kinds that release?
-    pub fn releases(&self, body: &crate::job::Body) -> bool {
-        match body {
-            crate::job::Body::Gate { check, answer, .. } => {
-                self.stop_answer(check, answer).is_none()
-            }
-            other => self.released_by.iter().any(|k| k == other.kind()),
-        }
     }
 
     /// Family for a voltage class and a drive.

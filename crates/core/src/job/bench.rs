@@ -9,9 +9,10 @@ use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
 use crate::diagnosis::predict::{Column, Model, Suspicion};
 use crate::diagnosis::repertoire::{self, Kind, Test};
 use crate::error::CoreError;
+use crate::job::entry;
 use crate::job::entry::{Body, ReadingResult, Role};
-use crate::job::fold::{FailedRepair, Job, Taken};
 use crate::job::gate::{self, Standing};
+use crate::job::state::{FailedRepair, Job, Taken, state_words};
 use crate::job::view::{
     Bench, FaultShare, OtherTest, PlanView, Reason, SegmentShare, Skipped, Suspect, Tile, TryView,
 };
@@ -838,9 +839,9 @@ impl<'a> Weighed<'a> {
     /// A sentence with a code.
     pub fn admit(&self, body: &Body) -> Result<(), CoreError> {
         let (id, probe) = match body {
-            Body::Reading { test, .. } => (test, true),
-            Body::Check { test, .. } => (test, false),
-            Body::Skip { test, .. } => {
+            Body::Reading(entry::Reading { test, .. }) => (test, true),
+            Body::Check(entry::Check { test, .. }) => (test, false),
+            Body::Skip(entry::Skip { test, .. }) => {
                 return match repertoire::find(&self.model.tests, test) {
                     Some(_) => Ok(()),
                     None => Err(CoreError::entry(
@@ -887,10 +888,10 @@ impl<'a> Weighed<'a> {
         }
         let reached = !matches!(
             body,
-            Body::Reading {
+            Body::Reading(entry::Reading {
                 result: ReadingResult::CannotReach,
                 ..
-            }
+            })
         );
         if let Some(need) = test
             .needs
@@ -909,7 +910,7 @@ impl<'a> Weighed<'a> {
             ));
         }
         match body {
-            Body::Check { outcome, .. } => {
+            Body::Check(entry::Check { outcome, .. }) => {
                 if let Kind::Procedure { outcomes, .. } = &test.kind
                     && outcome != "cannot-tell"
                     && !outcomes.iter().any(|o| &o.0 == outcome)
@@ -922,12 +923,12 @@ impl<'a> Weighed<'a> {
                 }
                 Ok(())
             }
-            Body::Reading {
+            Body::Reading(entry::Reading {
                 result: ReadingResult::Figure,
                 typed,
                 insisted,
                 ..
-            } if !insisted => {
+            }) if !insisted => {
                 let unit = match &test.kind {
                     Kind::Probe(p) => p.unit(),
                     Kind::Procedure { .. } => return Ok(()),
@@ -958,34 +959,6 @@ fn typed_text(typed: &str, figure: Figure, unit: Unit) -> String {
     } else {
         reading::show_range(figure.low, figure.high, unit)
     }
-}
-
-/// State in a few words.
-pub fn state_words(s: &VehicleState) -> String {
-    let mut out = vec![format!("battery {}", s.battery.word())];
-    if s.key.word() == "on" {
-        out.push("switched on".into());
-    }
-    if s.wheel.word() == "turned" {
-        out.push("wheel turned".into());
-    }
-    if s.throttle.word() == "full" {
-        out.push("throttle open".into());
-    }
-    if s.foot.word() == "down" {
-        let (direction, range) = (s.direction.word(), s.range.word());
-        out.push(format!("foot switch pressed, {direction}, {range}"));
-    }
-    let apart: Vec<&str> = s
-        .apart
-        .iter()
-        .map(String::as_str)
-        .filter(|p| *p != "dock")
-        .collect();
-    if !apart.is_empty() {
-        out.push(format!("{} apart", apart.join(", ")));
-    }
-    out.join(", ")
 }
 
 /// Whole per cent that add up to 100 (largest remainders; ties to the earlier).

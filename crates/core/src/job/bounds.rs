@@ -29,13 +29,7 @@ pub fn check(body: &Body) -> Result<(), CoreError> {
     // an entry always writes: its keys are words
     let value = serde_json::to_value(body).unwrap_or_default();
     walk(&value, 0)?;
-    let date = match body {
-        Body::Terms { promised, .. } => *promised,
-        Body::Wait { until, .. } => *until,
-        Body::Close { recheck, .. } => recheck.as_ref().map(|r| r.by),
-        _ => None,
-    };
-    date.map_or(Ok(()), instant)
+    body.kind().speaks_of().map_or(Ok(()), instant)
 }
 
 /// Is an instant one that work can happen at?

@@ -4,8 +4,9 @@
 
 use crate::catalogue::Catalogue;
 use crate::error::CoreError;
+use crate::job::entry;
 use crate::job::entry::{Body, Logged};
-use crate::job::fold::Job;
+use crate::job::state::Job;
 use crate::job::{bounds, chain};
 use serde::de::{SeqAccess, Visitor};
 use serde::{Deserialize, Serialize};
@@ -200,7 +201,7 @@ impl Bundle {
             }
             entries.push(serde_json::from_str(entry.get()).map_err(whole)?);
         }
-        if !matches!(entries[0].body, Body::Opened { .. }) {
+        if !matches!(entries[0].body, Body::Opened(_)) {
             return Err(bad("A job begins with what the customer said.".into()));
         }
         let photos: Vec<BundlePhoto> = raw
@@ -299,7 +300,7 @@ impl Bundle {
     pub fn packs(&self) -> Vec<(Uuid, String)> {
         let mut found: BTreeMap<Uuid, String> = BTreeMap::new();
         for e in &self.entries {
-            if let Body::Pack { pack, sticker, .. } = &e.body {
+            if let Body::Pack(entry::Pack { pack, sticker, .. }) = &e.body {
                 found.insert(*pack, sticker.clone());
             }
         }
@@ -355,23 +356,23 @@ mod tests {
             at: OffsetDateTime::UNIX_EPOCH,
             by: "Pavo Renk".into(),
             by_id: None,
-            body: Body::Opened {
+            body: Body::Opened(entry::Opened {
                 words: "One jerk".into(),
                 volts_class: 48,
                 drive: "geared-hub".into(),
                 seconds: 0.0,
                 from_job: None,
-            },
+            }),
         }
     }
 
     fn void(of: u128) -> Logged {
         Logged {
             id: Uuid::from_u128(9),
-            body: Body::Void {
+            body: Body::Void(entry::Void {
                 entry: Uuid::from_u128(of),
                 reason: "slip".into(),
-            },
+            }),
             ..opened()
         }
     }
@@ -404,7 +405,7 @@ mod tests {
             next += 1;
             Uuid::from_u128(next)
         });
-        let Body::Void { entry, .. } = r.entries[1].body else {
+        let Body::Void(entry::Void { entry, .. }) = r.entries[1].body else {
             panic!("{r:?}")
         };
         assert_eq!(entry, r.entries[0].id);

@@ -3,16 +3,34 @@
 //! together again in the order it happened, whichever jobs it happened in: a clearance ends what was found
 //! before it, never what is found later.
 
-use crate::catalogue::{Catalogue, StopWords};
-use crate::job::entry::{Body, Logged, ProofResult, ReadingResult};
-use crate::job::fold::{Job, LIVE_VOLTS};
-use crate::job::proof;
-use crate::reading::{self, Unit};
+use crate::catalogue::StopWords;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
+
+/// A danger as the entry that raises it tells it.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Danger {
+    /// Gate check, test, proof check or symptom that raised it.
+    pub from: String,
+    /// What to do, and why.
+    pub words: StopWords,
+    /// A specialist's written clearance can end it.
+    pub clearable: bool,
+}
+
+impl Danger {
+    /// One that a specialist can clear.
+    pub fn clearable(from: &str, words: StopWords) -> Self {
+        Self {
+            from: from.into(),
+            words,
+            clearable: true,
+        }
+    }
+}
 
 /// A danger found on a pack.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
@@ -125,110 +143,4 @@ pub struct Found {
     pub rests_since: Uuid,
     /// The danger.
     pub stop: Stop,
-}
-
-/// Does this entry raise a danger, on the job as it stands before it?
-pub fn judge(catalogue: &Catalogue, job: &Job, e: &Logged) -> Option<Stop> {
-    let stop = |from: &str, words: &StopWords| Stop {
-        entry: e.id,
-        from: from.into(),
-        order: words.order.clone(),
-        reason: words.reason.clone(),
-        clearable: true,
-        at: e.at,
-        by: e.by.clone(),
-    };
-    match &e.body {
-        Body::Gate {
-            check,
-            answer,
-            typed,
-        } => {
-            let given = catalogue.stop_answer(check, answer)?;
-            let figure = typed.as_ref().map(|t| format!(" Read {t}."));
-            let words = StopWords {
-                order: given.order.clone()?,
-                reason: format!("{}{}", given.reason.as_ref()?, figure.unwrap_or_default()),
-            };
-            Some(stop(check, &words))
-        }
-        Body::Symptom {
-            symptom,
-            yes: Some(true),
-            ..
-        } => {
-            let words = catalogue.symptom(symptom)?.stop.as_ref()?;
-            Some(stop(symptom, words))
-        }
-        Body::Check { test, outcome, .. } => {
-            let looks = &catalogue.procedures;
-            let look = looks.iter().find(|p| p.id.get_ref() == test)?;
-            Some(stop(test, look.stops.get(outcome)?))
-        }
-        Body::Proof {
-            check,
-            result,
-            typed,
-            ..
-        } => {
-            let spec = catalogue.proof.find(check)?;
-            let judged = proof::judge(spec, *result, typed).unwrap_or(*result);
-            let symptom = spec.fails_as.as_ref().and_then(|s| catalogue.symptom(s));
-            let words = spec
-                .stop
-                .as_ref()
-                .or_else(|| symptom.and_then(|s| s.stop.as_ref()))?;
-            (judged == ProofResult::Fail).then(|| stop(check, words))
-        }
-        Body::Reading {
-            test,
-            result: ReadingResult::Figure,
-            typed,
-            ..
-        } => {
-            let (words, clearable) = by_reading(catalogue, job, test, typed)?;
-            Some(Stop {
-                clearable,
-                ..stop(test, &words)
-            })
-        }
-        _ => None,
-    }
-}
-
-/// A reading can raise the gate: a loaded, live pack below its floor, or a group below its floor. The
-/// words, and whether a specialist can clear it.
-fn by_reading(
-    catalogue: &Catalogue,
-    job: &Job,
-    test: &str,
-    typed: &str,
-) -> Option<(StopWords, bool)> {
-    let family = job.own_family(catalogue)?;
-    let spec = catalogue.probes.iter().find(|p| p.id.get_ref() == test)?;
-    let figure = reading::parse(typed, Some(Unit::Volts)).ok()?;
-    let volts = |v: f64| reading::show_text(v, Unit::Volts);
-    if spec.mode == "groups" && figure.low < family.cells.floor_volts {
-        let words = StopWords {
-            order: "Never charge this pack".into(),
-            reason: format!(
-                "Lowest group {} under its floor of {}.",
-                volts(figure.low),
-                volts(family.cells.floor_volts)
-            ),
-        };
-        Some((words, false))
-    } else if spec.loaded && figure.low >= LIVE_VOLTS && figure.low < family.floor_volts() {
-        let words = StopWords {
-            order: "Do not charge".into(),
-            reason: format!(
-                "Live under load at {}, floor {}.",
-                volts(figure.low),
-                volts(family.floor_volts())
-            ),
-        };
-        Some((words, true))
-    } else {
-        None
-    }
 }

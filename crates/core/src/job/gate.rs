@@ -3,9 +3,11 @@
 use crate::catalogue::Catalogue;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::error::CoreError;
-use crate::job::fold::Job;
+use crate::job::entry::vocabulary::ProofResult;
+use crate::job::state::{Job, Stage};
 use serde::Serialize;
 use spannung_circuit::state::{Battery, Charger, Key};
+use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
 /// A voltage below which the pack of this vehicle must not be charged.
@@ -148,5 +150,31 @@ pub fn standing(catalogue: &Catalogue, job: &Job) -> Standing {
         Standing::Open
     } else {
         Standing::Asking
+    }
+}
+
+impl Job {
+    /// Where it stands.
+    pub fn stage(&self, catalogue: &Catalogue) -> Stage {
+        if self.closed.is_some() {
+            return Stage::Closed;
+        }
+        match standing(catalogue, self) {
+            Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
+            Standing::Asking => Stage::Gate,
+            Standing::Open if self.failed_last() => Stage::Bench,
+            Standing::Open if !self.proofs.is_empty() => Stage::Proof,
+            Standing::Open if !self.parts.is_empty() => Stage::Repair,
+            Standing::Open => Stage::Bench,
+        }
+    }
+
+    /// Did a check fail that has not passed since?
+    fn failed_last(&self) -> bool {
+        let mut last: BTreeMap<&str, ProofResult> = BTreeMap::new();
+        for p in &self.proofs {
+            last.insert(&p.check, p.result);
+        }
+        last.values().any(|r| *r == ProofResult::Fail)
     }
 }

@@ -5,8 +5,8 @@
 use crate::catalogue::Catalogue;
 use crate::diagnosis::predict::Model;
 use crate::diagnosis::repertoire;
-use crate::job::entry::ReadingResult;
-use crate::job::fold::Job;
+use crate::job::entry::vocabulary::ReadingResult;
+use crate::job::state::Job;
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -162,6 +162,13 @@ pub fn items(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<OpenIte
         });
     }
     out
+}
+
+/// The item of this key, when it is open.
+pub fn open(catalogue: &Catalogue, job: &Job, opened: &[Opened], key: &str) -> Option<OpenItem> {
+    items(catalogue, job, opened)
+        .into_iter()
+        .find(|i| i.key == key && i.standing == ItemStanding::Open)
 }
 
 fn capital(text: &str) -> String {

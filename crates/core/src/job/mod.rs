@@ -17,7 +17,7 @@ pub mod chain;
 mod controls;
 pub mod danger;
 pub mod entry;
-pub mod fold;
+mod fold;
 pub mod gate;
 pub mod items;
 pub mod map;
@@ -27,7 +27,8 @@ pub mod profile;
 pub mod proof;
 pub mod record;
 pub mod report;
+pub mod state;
 pub mod view;
 
 pub use entry::{Body, Logged, Outcome, Role};
-pub use fold::Job;
+pub use state::Job;

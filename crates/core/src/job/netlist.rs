@@ -1,7 +1,8 @@
 //! The job's vehicle as a SPICE netlist: its circuit as it stands now, sound or with one fault in it.
 
 use crate::error::CoreError;
-use crate::job::bench::{Weighed, state_words};
+use crate::job::bench::Weighed;
+use crate::job::state::state_words;
 use spannung_circuit::{Circuit, spice};
 
 /// Write it; with the key of a fault case, as that fault makes it.

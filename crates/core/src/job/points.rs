@@ -3,7 +3,7 @@
 //! can tell.
 
 use crate::job::entry::{ReadOn, ReadingResult, SheetPoint};
-use crate::job::fold::{Job, PointTaken};
+use crate::job::state::{Job, PointTaken};
 use crate::reading::{self, Figure, Unit};
 use serde::Serialize;
 use utoipa::ToSchema;

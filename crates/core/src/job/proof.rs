@@ -4,9 +4,9 @@
 
 use crate::catalogue::Catalogue;
 use crate::catalogue::proof::{ProofCheck, Touched};
-use crate::job::entry::{Outcome, ProofResult};
-use crate::job::fold::{Job, Mark, ProofTaken};
+use crate::job::entry::vocabulary::{Outcome, ProofResult};
 use crate::job::items::{self, ItemStanding, Opened};
+use crate::job::state::{Job, Mark, ProofTaken};
 use crate::reading::scaled::{imperial, parse_in};
 use serde::Serialize;
 use utoipa::ToSchema;

@@ -8,9 +8,9 @@ use crate::diagnosis::explain;
 use crate::diagnosis::repertoire;
 use crate::job::bench::Weighed;
 use crate::job::entry::{ProofResult, ReadingResult, Recheck};
-use crate::job::fold::Job;
 use crate::job::items::Opened;
-use crate::job::{points, proof, record};
+use crate::job::state::Job;
+use crate::job::{points, proof};
 use crate::reading;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -326,9 +326,7 @@ fn done(job: &Job) -> Vec<Done> {
         .iter()
         .map(|p| {
             let out = p.old.as_ref().map_or(String::new(), |o| {
-                let fate = p
-                    .fate
-                    .map_or(String::new(), |f| format!(", {}", record::fate_words(f)));
+                let fate = p.fate.map_or(String::new(), |f| format!(", {}", f.words()));
                 format!("out: {o}{fate}")
             });
             Done {

@@ -9,6 +9,7 @@ use spannung_circuit::Profile;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::{Evidence, Item, Model};
 use spannung_core::job::danger::OnPack;
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
 use spannung_core::job::gate::{self, Standing};
 use spannung_core::job::{Job, admit};
@@ -49,22 +50,22 @@ pub struct Log {
 impl Log {
     pub fn opened() -> Self {
         let mut log = Self::default();
-        log.add(Body::Opened {
+        log.add(Body::Opened(entry::Opened {
             words: "Dead".into(),
             volts_class: 48,
             drive: "geared-hub".into(),
             seconds: 0.0,
             from_job: None,
-        });
+        }));
         log
     }
     pub fn with_pack() -> Self {
         let mut log = Self::opened();
-        log.add(Body::Pack {
+        log.add(Body::Pack(entry::Pack {
             pack: Uuid::from_u128(1),
             sticker: "K-1".into(),
             known: false,
-        });
+        }));
         log
     }
     pub fn add(&mut self, body: Body) -> Uuid {
@@ -120,25 +121,25 @@ pub const CLEAR: [(&str, &str, Option<&str>); 9] = [
 ];
 
 pub fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
-    Body::Gate {
+    Body::Gate(entry::Gate {
         check: check.into(),
         answer: answer.into(),
         typed: typed.map(Into::into),
-    }
+    })
 }
 
 pub fn reading(test: &str, typed: &str) -> Body {
-    Body::Reading {
+    Body::Reading(entry::Reading {
         test: test.into(),
         result: ReadingResult::Figure,
         typed: typed.into(),
         minutes: 1.0,
         insisted: false,
-    }
+    })
 }
 
 pub fn close(outcome: Outcome) -> Body {
-    Body::Close {
+    Body::Close(entry::Close {
         outcome,
         class: None,
         cause_confirmed: false,
@@ -147,5 +148,5 @@ pub fn close(outcome: Outcome) -> Body {
         recheck: None,
         shown: None,
         terms: None,
-    }
+    })
 }

@@ -10,6 +10,7 @@ use axum::extract::State;
 use serde::{Deserialize, Serialize};
 use spannung_core::diagnosis::belief::{Belief, Evidence, Item};
 use spannung_core::diagnosis::choose;
+use spannung_core::job::entry;
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
@@ -93,13 +94,13 @@ async fn preview(
     Who(person): Who,
     Json(known): Json<Known>,
 ) -> Result<Json<Preview>, ApiError> {
-    let opened = Body::Opened {
+    let opened = Body::Opened(entry::Opened {
         words: known.words.clone(),
         volts_class: known.volts_class,
         drive: known.drive.clone(),
         seconds: 0.0,
         from_job: None,
-    };
+    });
     admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
     let (symptoms, risks) = app.catalogue.hear(&known.words);
     let mut heard = Vec::new();
@@ -123,10 +124,10 @@ async fn preview(
         let Some(spec) = app.catalogue.risks.iter().find(|r| r.id == id) else {
             continue;
         };
-        bodies.push(Body::Risk {
+        bodies.push(Body::Risk(entry::Risk {
             risk: id.clone(),
             yes,
-        });
+        }));
         heard.push(Heard {
             id,
             kind: "risk".into(),
@@ -141,11 +142,11 @@ async fn preview(
         let Some(spec) = app.catalogue.symptom(&id) else {
             continue;
         };
-        bodies.push(Body::Symptom {
+        bodies.push(Body::Symptom(entry::Symptom {
             symptom: id.clone(),
             yes,
             by_customer: true,
-        });
+        }));
         heard.push(Heard {
             id,
             kind: "symptom".into(),

@@ -11,6 +11,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
+use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry::Outcome;
 use spannung_core::job::items;
 use spannung_core::job::profile::ProfileView;
@@ -268,7 +269,11 @@ async fn show_record(
     Path(id): Path<Uuid>,
 ) -> Result<Json<RecordView>, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let modelled = loaded.modelled(&app.catalogue);
+    let catalogue = std::sync::Arc::clone(&app.catalogue);
+    let log = loaded.entries.clone();
+    let lines =
+        move |w: Option<&Weighed<'_>>| record::lines(&catalogue, &log, &|t| work::test_name(w, t));
+    let lines = work::weigh_if_modelled(&app, &loaded, person.role, lines).await?;
     let Loaded {
         row,
         entries,
@@ -281,17 +286,8 @@ async fn show_record(
         Some(id) => app.store.customer(id).await?,
         None => None,
     };
-    let catalogue = std::sync::Arc::clone(&app.catalogue);
     let minutes = job.minutes_at(app.clock.now());
     let chain = checked(&app, id, &entries, &unread).await?;
-    let lines = if !modelled {
-        record::lines(&catalogue, &entries, &|t| t.to_string())
-    } else {
-        work::weigh(&app, job.clone(), person.role, move |w| {
-            record::lines(&catalogue, &entries, &|t| work::test_name(w, t))
-        })
-        .await?
-    };
     Ok(Json(RecordView {
         number: row.number,
         parts_cents: job.parts.iter().filter_map(|p| p.price_cents).sum(),
@@ -353,25 +349,21 @@ async fn show_report(
     Path(id): Path<Uuid>,
 ) -> Result<Json<ReportView>, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let modelled = loaded.modelled(&app.catalogue);
-    let Loaded { row, job, .. } = loaded;
-    let customer = match row.customer_id {
+    let customer = match loaded.row.customer_id {
         Some(id) => app.store.customer(id).await?,
         None => None,
     };
     let shop = shop::now(&app).await?;
+    let job = loaded.job.clone();
     let minutes = job.minutes_at(app.clock.now());
     let terms = shop.terms.clone();
     let catalogue = std::sync::Arc::clone(&app.catalogue);
-    let report = if !modelled {
-        report::report(&catalogue, &job, None, &[], minutes, &terms)
-    } else {
-        work::weigh(&app, job.clone(), person.role, move |w| {
-            let opened = items::opened(w.model, w.job);
-            report::report(&catalogue, w.job, Some(w), &opened, minutes, &terms)
-        })
-        .await?
+    let printed = move |w: Option<&Weighed<'_>>| {
+        let opened = w.map_or_else(Vec::new, |w| items::opened(w.model, w.job));
+        report::report(&catalogue, &job, w, &opened, minutes, &terms)
     };
+    let report = work::weigh_if_modelled(&app, &loaded, person.role, printed).await?;
+    let Loaded { row, job, .. } = loaded;
     Ok(Json(ReportView {
         number: row.number,
         shop: shop.name,

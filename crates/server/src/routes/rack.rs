@@ -9,7 +9,7 @@ use crate::tickets::{self, Kept};
 use axum::Json;
 use axum::extract::{Query, State};
 use serde::{Deserialize, Serialize};
-use spannung_core::job::fold::Stage;
+use spannung_core::job::state::Stage;
 use spannung_core::job::view::SegmentShare;
 use spannung_store::card::Found;
 use spannung_store::ticket::OnRack;

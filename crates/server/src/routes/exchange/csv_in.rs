@@ -9,6 +9,7 @@ use axum::body::Bytes;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use serde::Serialize;
+use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Fate, ReadOn, ReadingResult};
 use spannung_core::reading::Unit;
 use spannung_store::people::Person;
@@ -208,7 +209,7 @@ pub(super) async fn import_readings(
                 )));
             }
         };
-        bodies.push(Body::PointReading {
+        bodies.push(Body::PointReading(entry::PointReading {
             point: table.cell(row, "name").into(),
             unit,
             on: if table.cell(row, "on") == "reference" {
@@ -219,7 +220,7 @@ pub(super) async fn import_readings(
             result,
             typed: table.cell(row, "typed").into(),
             minutes: 0.0,
-        });
+        }));
     }
     take_in(&app, &person, id, "reading", &table, bodies).await
 }
@@ -256,14 +257,14 @@ pub(super) async fn import_parts(
             None => None,
             Some(_) => Some(table.number(k, row, "price (cents)")?.round() as i64),
         };
-        bodies.push(Body::Part {
+        bodies.push(Body::Part(entry::Part {
             old: some("part out"),
             fate,
             new: some("part in"),
             class: some("mends"),
             minutes: table.number(k, row, "minutes (min)")?,
             price_cents,
-        });
+        }));
     }
     take_in(&app, &person, id, "part", &table, bodies).await
 }
@@ -279,10 +280,10 @@ pub(super) async fn import_time(
     let table = Table::read(&bytes, &["minutes (min)", "what for"])?;
     let mut bodies = Vec::new();
     for (k, row) in table.rows.iter().enumerate() {
-        bodies.push(Body::Minutes {
+        bodies.push(Body::Minutes(entry::Minutes {
             minutes: table.number(k, row, "minutes (min)")?,
             what: table.cell(row, "what for").into(),
-        });
+        }));
     }
     take_in(&app, &person, id, "minutes", &table, bodies).await
 }

@@ -64,16 +64,12 @@ pub(super) async fn export_readings(
     Path(id): Path<Uuid>,
 ) -> Result<Response, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let modelled = loaded.modelled(&app.catalogue);
-    let Loaded { row, job, .. } = loaded;
-    let text = if !modelled {
-        readings_csv(&job, None)
-    } else {
-        work::weigh(&app, job, person.role, |w| readings_csv(w.job, Some(w))).await?
-    }?;
+    let job = loaded.job.clone();
+    let readings = move |w: Option<&Weighed<'_>>| readings_csv(&job, w);
+    let text = work::weigh_if_modelled(&app, &loaded, person.role, readings).await??;
     Ok(attachment(
         "text/csv; charset=utf-8",
-        &format!("job-{:04}-readings.csv", row.number),
+        &format!("job-{:04}-readings.csv", loaded.row.number),
         text,
     ))
 }
@@ -108,40 +104,37 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
     let mut out = writer();
     out.write_record(READINGS).map_err(fail)?;
     let mut number = 0;
-    {
-        for t in &job.taken {
-            number += 1;
-            // without a model the figures are still there, only not judged
-            let judged =
-                weighed.and_then(|w| Some((w, repertoire::find(&w.model.tests, &t.test)?)));
-            let (value, mark, _) = judged.map_or_else(
-                || (t.typed.clone(), "none", String::new()),
-                |(w, i)| w.judge(i, t),
-            );
-            let name = weighed.map_or_else(|| t.test.clone(), |w| work::test_name(w, &t.test));
-            let [low, high, unit] = figures(t.figure);
-            out.write_record([
-                number.to_string(),
-                time_of(t.at),
-                record::guarded(&t.by),
-                "this".into(),
-                record::guarded(&t.test),
-                record::guarded(&name),
-                low,
-                high,
-                unit,
-                if t.result.is_some() {
-                    result_word(t.result).into()
-                } else {
-                    record::guarded(&value)
-                },
-                typed(&t.typed, t.figure),
-                mark.to_string(),
-                record::guarded(&spannung_core::job::bench::state_words(&t.state)),
-                if t.voided { "yes" } else { "" }.to_string(),
-            ])
-            .map_err(fail)?;
-        }
+    for t in &job.taken {
+        number += 1;
+        // without a model the figures are still there, only not judged
+        let judged = weighed.and_then(|w| Some((w, repertoire::find(&w.model.tests, &t.test)?)));
+        let (value, mark, _) = judged.map_or_else(
+            || (t.typed.clone(), "none", String::new()),
+            |(w, i)| w.judge(i, t),
+        );
+        let name = work::test_name(weighed, &t.test);
+        let [low, high, unit] = figures(t.figure);
+        out.write_record([
+            number.to_string(),
+            time_of(t.at),
+            record::guarded(&t.by),
+            "this".into(),
+            record::guarded(&t.test),
+            record::guarded(&name),
+            low,
+            high,
+            unit,
+            if t.result.is_some() {
+                result_word(t.result).into()
+            } else {
+                record::guarded(&value)
+            },
+            typed(&t.typed, t.figure),
+            mark.to_string(),
+            record::guarded(&spannung_core::job::state::state_words(&t.state)),
+            if t.voided { "yes" } else { "" }.to_string(),
+        ])
+        .map_err(fail)?;
     }
     for p in &job.points {
         number += 1;
@@ -228,19 +221,10 @@ pub(super) async fn export_time(
     Path(id): Path<Uuid>,
 ) -> Result<Response, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let modelled = loaded.modelled(&app.catalogue);
-    let Loaded {
-        row, entries, job, ..
-    } = loaded;
     let fail = |_| ApiError::internal("csv");
-    let spent = if !modelled {
-        record::time(&entries, &|t| t.to_string())
-    } else {
-        work::weigh(&app, job, person.role, move |w| {
-            record::time(&entries, &|t| work::test_name(w, t))
-        })
-        .await?
-    };
+    let entries = loaded.entries.clone();
+    let time = move |w: Option<&Weighed<'_>>| record::time(&entries, &|t| work::test_name(w, t));
+    let spent = work::weigh_if_modelled(&app, &loaded, person.role, time).await?;
     let mut out = writer();
     out.write_record(TIME).map_err(fail)?;
     for t in spent {
@@ -254,7 +238,7 @@ pub(super) async fn export_time(
     }
     Ok(attachment(
         "text/csv; charset=utf-8",
-        &format!("job-{:04}-time.csv", row.number),
+        &format!("job-{:04}-time.csv", loaded.row.number),
         text_of(out)?,
     ))
 }

@@ -14,6 +14,7 @@ use base64::engine::general_purpose::STANDARD as BASE64;
 use serde::Serialize;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::job::bundle::Bundle;
+use spannung_core::job::entry;
 use spannung_core::job::{Body, admit};
 use spannung_store::import::Incoming;
 use spannung_store::job::NewEntry;
@@ -110,7 +111,7 @@ fn incoming(
     admit::admit_log(catalogue, &bundle.entries)
         .map_err(|(k, why)| bad_bundle(format!("Entry {k} does not fit: {why}")))?;
     let job = bundle.fold(catalogue);
-    if job.family(catalogue).is_none() && job.drive != admit::OTHER_DRIVE {
+    if job.family(catalogue).is_none() && job.drive != entry::OTHER_DRIVE {
         return Err(bad_bundle(format!(
             "There is no wiring model for a {} V {} vehicle here.",
             job.volts_class, job.drive
@@ -141,11 +142,12 @@ fn incoming(
         .entries
         .into_iter()
         .map(|e| {
-            if let Body::Pack { pack: id, .. } = &e.body {
+            if let Body::Pack(entry::Pack { pack: id, .. }) = &e.body {
                 pack = Some(*id);
             }
             // what was seen of a pack goes with it; what was released elsewhere does not
-            let stays = e.body.rests_on_pack(catalogue) && !catalogue.releases(&e.body);
+            let stays =
+                e.body.kind().rests_on_pack(catalogue) && !e.body.kind().releases(catalogue);
             NewEntry {
                 id: e.id,
                 at: e.at,

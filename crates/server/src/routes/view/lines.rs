@@ -3,8 +3,9 @@
 use serde::Serialize;
 use spannung_core::desks::money::Sum;
 use spannung_core::job::entry::{ClaimWants, Fate, QuoteLine, QuoteReply};
-use spannung_core::job::fold::{Arrival, AssemblyStep, ClaimMade, PartLine, PhotoTaken, QuoteMade};
-use spannung_core::job::record;
+use spannung_core::job::state::{
+    Arrival, AssemblyStep, ClaimMade, PartLine, PhotoTaken, QuoteMade,
+};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -145,7 +146,7 @@ pub(super) fn parts(all: Vec<PartLine>) -> Vec<PartView> {
             entry: p.mark.entry,
             old: p.old,
             fate: p.fate,
-            fate_words: p.fate.map(|f| record::fate_words(f).into()),
+            fate_words: p.fate.map(|f| f.words().into()),
             new: p.new,
             class: p.class,
             minutes: p.minutes,

@@ -1,19 +1,17 @@
-//! From a log to the job's present state: [`lines`] is what entries leave, `apply` what each does, `gate`
-//! what it says about the gate.
+//! The present state of a job: [`lines`] is what entries leave in it, `gate` how it stands at the gate. What
+//! each kind of entry does to it stands with the kind, in [`crate::job::entry`].
 
-mod apply;
 mod gate;
 pub mod lines;
 
+pub use gate::state_words;
 pub use lines::*;
 
 use crate::catalogue::Catalogue;
-use crate::job::danger::{self, Found, Happened, OnPack, PackStanding, Stop};
-use crate::job::entry::{Body, Logged, ProofResult, SheetPoint};
-use crate::job::gate::{Standing, standing};
-use crate::reading::Unit;
+use crate::job::danger::{Found, PackStanding};
+use crate::job::entry::vocabulary::SheetPoint;
 use spannung_circuit::{Change, Family, KnownFrom, VehicleState};
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -74,8 +72,8 @@ pub struct Job {
     pub sources: Vec<Option<KnownFrom>>,
     /// Entry of each of them.
     pub changed_by: Vec<Uuid>,
-    /// Entries folded: what can be referred to.
-    pub written: BTreeMap<Uuid, Written>,
+    /// Entries folded, and whether each can be struck out.
+    pub written: BTreeMap<Uuid, bool>,
     /// Parts.
     pub parts: Vec<PartLine>,
     /// Minutes spent.
@@ -132,81 +130,6 @@ pub struct Job {
 pub(crate) const LIVE_VOLTS: f64 = 5.0;
 
 impl Job {
-    /// Fold a job's entries, with what happened on its packs: in other jobs, and the dangers kept of this
-    /// one, which count as they were judged then.
-    pub fn fold(catalogue: &Catalogue, entries: &[Logged], brought: &[OnPack]) -> Self {
-        Self::fold_imported(catalogue, entries, brought, 0)
-    }
-
-    /// As [`Self::fold`], for a job whose entries up to `imported` came in from elsewhere: what they
-    /// release at the gate does not count here, what they stop does.
-    pub fn fold_imported(
-        catalogue: &Catalogue,
-        entries: &[Logged],
-        brought: &[OnPack],
-        imported: i64,
-    ) -> Self {
-        let mut job = Self::default();
-        let own: BTreeSet<Uuid> = entries.iter().map(|e| e.id).collect();
-        let (kept, mut others): (Vec<&OnPack>, Vec<&OnPack>) =
-            brought.iter().partition(|b| own.contains(&b.entry));
-        others.sort_by_key(|b| b.seq);
-        let mut others = others.into_iter().peekable();
-        let kept: BTreeMap<Uuid, &Stop> = kept
-            .into_iter()
-            .filter_map(|b| match &b.what {
-                Happened::Found(stop) => Some((b.entry, stop)),
-                _ => None,
-            })
-            .collect();
-        for e in entries {
-            if let Body::Void { entry, reason } = &e.body {
-                job.voided.insert(*entry, reason.clone());
-            }
-        }
-        for e in entries {
-            while let Some(event) = others.next_if(|b| b.seq < e.seq) {
-                job.elsewhere(catalogue, event);
-            }
-            let counts = e.seq > imported || !catalogue.releases(&e.body);
-            job.step(catalogue, e, kept.get(&e.id).copied(), counts);
-        }
-        for event in others {
-            job.elsewhere(catalogue, event);
-        }
-        job
-    }
-
-    /// Fold one entry more onto a job, where nothing that follows strikes it out.
-    pub(crate) fn next(&mut self, catalogue: &Catalogue, e: &Logged) {
-        self.step(catalogue, e, None, true);
-    }
-
-    /// One entry: what it does to the job, unless it does not count here, and the danger it raises. One
-    /// that is kept stays a danger, whatever the present catalogue would say of the entry.
-    fn step(&mut self, catalogue: &Catalogue, e: &Logged, kept: Option<&Stop>, counts: bool) {
-        self.head = self.head.max(e.seq);
-        self.written.insert(
-            e.id,
-            Written {
-                kind: e.body.kind(),
-                can_be_struck_out: e.body.can_be_struck_out(),
-            },
-        );
-        let voided = self.voided.contains_key(&e.id);
-        let stop = match kept {
-            Some(stop) => Some(stop.clone()),
-            None if voided => None,
-            None => danger::judge(catalogue, self, e),
-        };
-        if counts && (!voided || is_reading(&e.body)) {
-            self.apply(catalogue, e, voided);
-        }
-        if let Some(stop) = stop {
-            self.find(stop);
-        }
-    }
-
     /// Family by voltage class and drive.
     pub fn family<'a>(&self, catalogue: &'a Catalogue) -> Option<&'a Family> {
         catalogue.family(self.volts_class, &self.drive)
@@ -228,30 +151,6 @@ impl Job {
         made.err().map(|why| why.to_string())
     }
 
-    /// Where it stands.
-    pub fn stage(&self, catalogue: &Catalogue) -> Stage {
-        if self.closed.is_some() {
-            return Stage::Closed;
-        }
-        match standing(catalogue, self) {
-            Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
-            Standing::Asking => Stage::Gate,
-            Standing::Open if self.failed_last() => Stage::Bench,
-            Standing::Open if !self.proofs.is_empty() => Stage::Proof,
-            Standing::Open if !self.parts.is_empty() => Stage::Repair,
-            Standing::Open => Stage::Bench,
-        }
-    }
-
-    /// Did a check fail that has not passed since?
-    fn failed_last(&self) -> bool {
-        let mut last: BTreeMap<&str, ProofResult> = BTreeMap::new();
-        for p in &self.proofs {
-            last.insert(&p.check, p.result);
-        }
-        last.values().any(|r| *r == ProofResult::Fail)
-    }
-
     /// Minutes spent, with the clocks that run counted up to now.
     pub fn minutes_at(&self, now: OffsetDateTime) -> f64 {
         let running: f64 = self.clocks.values().map(|c| between(c.0, now)).sum();
@@ -259,19 +158,11 @@ impl Job {
     }
 
     /// Minutes of an entry; while the person's clock runs they are in its time already.
-    fn spend(&mut self, e: &Logged, minutes: f64) {
-        if !self.clocks.contains_key(&Whose::of(e)) {
+    pub(in crate::job) fn spend(&mut self, mark: &Mark, minutes: f64) {
+        if !self.clocks.contains_key(&Whose::of(mark)) {
             self.minutes += minutes;
         }
     }
-}
-
-/// Readings and checks stay in sight when they are struck out.
-fn is_reading(body: &Body) -> bool {
-    matches!(
-        body,
-        Body::Reading { .. } | Body::Check { .. } | Body::PointReading { .. }
-    )
 }
 
 /// Longest time a clock counts by itself, minutes: one that was forgotten overnight is cut, and can be
@@ -281,20 +172,4 @@ const LONGEST_CLOCK: f64 = 720.0;
 /// Minutes between two times of a person's clock; a clock that was set back counts nothing.
 pub fn between(since: OffsetDateTime, until: OffsetDateTime) -> f64 {
     ((until - since).as_seconds_f64() / 60.0).clamp(0.0, LONGEST_CLOCK)
-}
-
-/// Unit in which a test is read.
-pub fn unit_of(catalogue: &Catalogue, test: &str) -> Option<Unit> {
-    if let Some(p) = catalogue.probes.iter().find(|p| p.id.get_ref() == test) {
-        return Some(match p.mode.as_str() {
-            "ohms" | "milliohms" => Unit::Ohms,
-            "amps" => Unit::Amps,
-            _ => Unit::Volts,
-        });
-    }
-    match test.split('.').next() {
-        Some("v" | "bare") => Some(Unit::Volts),
-        Some("ohm" | "iso" | "drop" | "run" | "lead") => Some(Unit::Ohms),
-        _ => None,
-    }
 }

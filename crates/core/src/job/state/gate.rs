@@ -1,10 +1,8 @@
 //! What the log says about the gate: answers, STOPs, how the vehicle stands, what a pack brings along.
 
 use super::Job;
-use super::lines::GateAnswer;
 use crate::catalogue::{Catalogue, Need};
 use crate::job::danger::{Found, Happened, OnPack, Stop};
-use crate::job::entry::Logged;
 use spannung_circuit::VehicleState;
 use spannung_circuit::state::Wheel;
 use std::collections::BTreeSet;
@@ -21,7 +19,7 @@ fn field_of(state: &VehicleState, field: &str) -> String {
 }
 
 impl Job {
-    pub(super) fn field(&self, field: &str) -> String {
+    pub(in crate::job) fn field(&self, field: &str) -> String {
         field_of(&self.state, field)
     }
 
@@ -32,7 +30,7 @@ impl Job {
     }
 
     /// Bring the vehicle to a state; confirmations that spoke of another state end.
-    pub(super) fn stand(&mut self, catalogue: &Catalogue, state: VehicleState) {
+    pub(in crate::job) fn stand(&mut self, catalogue: &Catalogue, state: VehicleState) {
         self.state = state;
         let holds: BTreeSet<String> = self
             .confirmed
@@ -57,7 +55,7 @@ impl Job {
     }
 
     /// The gate's wheel contact lifts a wheel that stood on the ground.
-    pub(super) fn wheel_is_up(&mut self, catalogue: &Catalogue) {
+    pub(in crate::job) fn wheel_is_up(&mut self, catalogue: &Catalogue) {
         let mut state = self.state.clone();
         if state.wheel == Wheel::Ground {
             state.wheel = Wheel::Lifted;
@@ -65,26 +63,8 @@ impl Job {
         self.stand(catalogue, state);
     }
 
-    pub(super) fn answer_gate(
-        &mut self,
-        e: &Logged,
-        check: &str,
-        answer: &str,
-        typed: Option<&String>,
-    ) {
-        self.gate.insert(
-            check.into(),
-            GateAnswer {
-                answer: answer.into(),
-                typed: typed.cloned(),
-                at: e.at,
-                by: e.by.clone(),
-            },
-        );
-    }
-
     /// A danger raised by an entry of this job.
-    pub(super) fn find(&mut self, stop: Stop) {
+    pub(in crate::job) fn find(&mut self, stop: Stop) {
         self.found.push(Found {
             pack: self.pack.as_ref().map(|p| p.0),
             rests_since: stop.entry,
@@ -95,7 +75,13 @@ impl Job {
 
     /// A pack is put on. What was found on the one before stays with that one; what was told before any
     /// had a name was told of this one.
-    pub(super) fn put_on(&mut self, catalogue: &Catalogue, entry: Uuid, pack: Uuid, sticker: &str) {
+    pub(in crate::job) fn put_on(
+        &mut self,
+        catalogue: &Catalogue,
+        entry: Uuid,
+        pack: Uuid,
+        sticker: &str,
+    ) {
         let before = self.pack.replace((pack, sticker.into())).map(|p| p.0);
         if before == Some(pack) {
             return;
@@ -118,7 +104,7 @@ impl Job {
     }
 
     /// Something happened on a pack in another job.
-    pub(super) fn elsewhere(&mut self, catalogue: &Catalogue, event: &OnPack) {
+    pub(in crate::job) fn elsewhere(&mut self, catalogue: &Catalogue, event: &OnPack) {
         if self.pack.as_ref().is_some_and(|p| p.0 == event.pack) {
             self.on_pack.take(event);
             if event.what == Happened::Cleared {
@@ -129,7 +115,7 @@ impl Job {
         }
     }
 
-    pub(super) fn clear(&mut self, catalogue: &Catalogue) {
+    pub(in crate::job) fn clear(&mut self, catalogue: &Catalogue) {
         self.on_pack.clear();
         self.ask_again(catalogue);
     }
@@ -156,4 +142,32 @@ impl Job {
             .chain(self.off_vehicle.values())
             .any(|p| p.stops.iter().any(|s| s.entry == entry))
     }
+}
+
+/// State in a few words.
+pub fn state_words(s: &VehicleState) -> String {
+    let mut out = vec![format!("battery {}", s.battery.word())];
+    if s.key.word() == "on" {
+        out.push("switched on".into());
+    }
+    if s.wheel.word() == "turned" {
+        out.push("wheel turned".into());
+    }
+    if s.throttle.word() == "full" {
+        out.push("throttle open".into());
+    }
+    if s.foot.word() == "down" {
+        let (direction, range) = (s.direction.word(), s.range.word());
+        out.push(format!("foot switch pressed, {direction}, {range}"));
+    }
+    let apart: Vec<&str> = s
+        .apart
+        .iter()
+        .map(String::as_str)
+        .filter(|p| *p != "dock")
+        .collect();
+    if !apart.is_empty() {
+        out.push(format!("{} apart", apart.join(", ")));
+    }
+    out.join(", ")
 }

@@ -1,9 +1,9 @@
 //! What the entries of a log leave in the job: one line or answer each, with where it stands in the log.
 
 use crate::desks::money::Terms;
-use crate::job::entry::{
-    ClaimWants, Fate, Logged, Outcome, ProofResult, QuoteLine, QuoteReply, ReadOn, ReadingResult,
-    Recheck, WaitKind,
+use crate::job::entry::vocabulary::{
+    ClaimWants, Fate, Outcome, ProofResult, QuoteLine, QuoteReply, ReadOn, ReadingResult, Recheck,
+    WaitKind,
 };
 use crate::reading::{Figure, Unit};
 use spannung_circuit::VehicleState;
@@ -22,19 +22,10 @@ pub enum Whose {
 
 impl Whose {
     /// Whose clock an entry speaks of.
-    pub fn of(e: &Logged) -> Self {
-        e.by_id
-            .map_or_else(|| Self::Named(e.by.clone()), Self::Person)
+    pub fn of(mark: &Mark) -> Self {
+        mark.by_id
+            .map_or_else(|| Self::Named(mark.by.clone()), Self::Person)
     }
-}
-
-/// An entry as others can refer to it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Written {
-    /// Kind.
-    pub kind: &'static str,
-    /// Can be struck out.
-    pub can_be_struck_out: bool,
 }
 
 /// An answer at the gate with where it came from.
@@ -72,19 +63,10 @@ pub struct Mark {
     pub seq: i64,
     /// When.
     pub at: OffsetDateTime,
-    /// Who.
+    /// Who, by name.
     pub by: String,
-}
-
-impl Mark {
-    pub(super) fn of(e: &Logged) -> Self {
-        Self {
-            entry: e.id,
-            seq: e.seq,
-            at: e.at,
-            by: e.by.clone(),
-        }
-    }
+    /// Who, as a person of this shop; none for what came in from elsewhere.
+    pub by_id: Option<Uuid>,
 }
 
 /// A reading at a point named by hand.

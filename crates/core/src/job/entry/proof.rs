@@ -1,0 +1,392 @@
+//! The proof: checks as they were done, what is let go, what the owner gets to read.
+
+use crate::catalogue::Catalogue;
+use crate::error::CoreError;
+use crate::job::danger::Danger;
+use crate::job::entry::kind::{
+    Admitting, Book, Kind, Said, TestName, Worked, check_minutes, maybe, refuse, tail, text,
+};
+use crate::job::entry::vocabulary::{ProofResult, Role};
+use crate::job::gate::Standing;
+use crate::job::items::{self, Opened};
+use crate::job::proof::{self, COMPLAINT};
+use crate::job::state::{FailedRepair, Job, Mark, ProofTaken};
+use crate::reading::scaled::parse_in;
+use serde::{Deserialize, Serialize};
+use std::collections::{BTreeMap, BTreeSet};
+use utoipa::ToSchema;
+
+/// A check of the proof.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Proof {
+    /// Check.
+    pub check: String,
+    /// How it came out; worked out by the server where the check has a figure.
+    pub result: ProofResult,
+    /// Figure as it was typed.
+    #[serde(default)]
+    pub typed: String,
+    /// What was seen.
+    #[serde(default)]
+    pub words: String,
+    /// When the complaint still shows: of the symptoms told, which show still (true) and which are gone.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub still: BTreeMap<String, bool>,
+    /// Minutes it took.
+    #[serde(default)]
+    pub minutes: f64,
+}
+
+impl Proof {
+    /// Does it fit the vehicle, the gate and what is confirmed?
+    fn fits(&self, at: &Admitting<'_>) -> Result<(), CoreError> {
+        let Admitting {
+            catalogue,
+            job,
+            role,
+            standing,
+            ..
+        } = *at;
+        let Some(spec) = catalogue.proof.find(&self.check) else {
+            return refuse(
+                "unknown-check",
+                "check",
+                format!("There is no check “{}”.", self.check),
+            );
+        };
+        if spec.before_a_ride && role == Role::Trainee {
+            return refuse(
+                "not-allowed",
+                "check",
+                format!("A technician proves it: {}.", spec.name.to_lowercase()),
+            );
+        }
+        if self.result == ProofResult::NotFitted {
+            if spec.part.is_none() || job.family(catalogue).is_some() {
+                return refuse(
+                    "fitted",
+                    "result",
+                    format!("{} cannot be left out: unknown is never a pass.", spec.name),
+                );
+            }
+            return text("words", &self.words, 400, "Say what it has instead.");
+        }
+        // what a technician sees with everything off can be checked at any gate
+        if spec.need.is_some() && standing != Standing::Open {
+            return refuse(
+                "gate-closed",
+                "check",
+                "The gate is not open: nothing is switched on.",
+            );
+        }
+        if let Some(need) = &spec.need {
+            if need == "specialist" && role != Role::Specialist {
+                return refuse(
+                    "not-specialist",
+                    "check",
+                    "Only a specialist opens a pack. Refer it to its maker.",
+                );
+            }
+            if !job.confirmed.contains_key(need) {
+                let ask = catalogue.need(need).map_or(need.clone(), |n| n.ask.clone());
+                return refuse("not-confirmed", "check", format!("First confirm: {ask}"));
+            }
+            if need == "ride-safe" {
+                let open = proof::before_a_ride(catalogue, job);
+                if let Some(first) = open.first() {
+                    return refuse(
+                        "ride-first",
+                        "check",
+                        format!("No ride before {} is proved.", first.name.to_lowercase()),
+                    );
+                }
+            }
+        }
+        if let Some(unit) = &spec.unit
+            && let Err(why) = parse_in(&self.typed, unit)
+        {
+            return refuse("bad-reading", "typed", why.to_string());
+        }
+        if self.result == ProofResult::Fail && spec.unit.is_none() && self.words.trim().is_empty() {
+            return refuse(
+                "no-reason",
+                "words",
+                "Say what was seen: it goes back to the Bench.",
+            );
+        }
+        Ok(())
+    }
+}
+
+impl Kind for Proof {
+    fn word(&self) -> &'static str {
+        "proof"
+    }
+
+    fn admit(&self, at: &Admitting<'_>) -> Result<(), CoreError> {
+        let Admitting { job, here, .. } = *at;
+        let Self {
+            check,
+            result,
+            words,
+            still,
+            minutes,
+            ..
+        } = self;
+        check_minutes(*minutes)?;
+        maybe("words", words, 400)?;
+        if !here {
+            return Ok(());
+        }
+        self.fits(at)?;
+        if !still.is_empty() && (check != COMPLAINT || *result != ProofResult::Fail) {
+            return refuse(
+                "not-the-complaint",
+                "still",
+                "What still shows is said of a complaint that failed its check.",
+            );
+        }
+        let told = |id: &String| job.symptoms.iter().any(|s| &s.0 == id && s.1 == Some(true));
+        if let Some(id) = still.keys().find(|id| !told(id)) {
+            let words = format!("“{id}” was not told of this vehicle.");
+            return refuse("not-told", "still", words);
+        }
+        Ok(())
+    }
+
+    /// One that fails goes back to the Bench: its symptom is seen, and when it is the complaint itself, what
+    /// was changed so far is not (or not alone) the fault.
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
+        let Self {
+            check,
+            result,
+            typed,
+            words,
+            still,
+            minutes,
+            ..
+        } = self;
+        job.spend(mark, *minutes);
+        let spec = catalogue.proof.find(check);
+        let result = spec
+            .and_then(|s| proof::judge(s, *result, typed))
+            .unwrap_or(*result);
+        job.proofs.push(ProofTaken {
+            mark: mark.clone(),
+            check: check.clone(),
+            result,
+            typed: typed.clone(),
+            words: words.clone(),
+        });
+        if result != ProofResult::Fail {
+            return;
+        }
+        if let Some(symptom) = spec.and_then(|s| s.fails_as.clone()) {
+            job.symptoms.retain(|s| s.0 != symptom);
+            job.symptoms.push((symptom, Some(true), false, mark.entry));
+        }
+        if check == COMPLAINT {
+            let changed: BTreeSet<String> =
+                job.parts.iter().filter_map(|p| p.class.clone()).collect();
+            for class in changed {
+                let reason = "Changed, and the complaint still shows".to_string();
+                if !job.failed.iter().any(|f| f.class == class) {
+                    job.failed.push(FailedRepair {
+                        class: class.clone(),
+                        seq: mark.seq,
+                        entry: mark.entry,
+                        still: still.clone(),
+                    });
+                }
+                job.by_hand.insert(class, (true, reason, mark.entry));
+            }
+        }
+    }
+
+    fn danger(&self, catalogue: &Catalogue, _job: &Job) -> Option<Danger> {
+        let Self {
+            check,
+            result,
+            typed,
+            ..
+        } = self;
+        let spec = catalogue.proof.find(check)?;
+        let judged = proof::judge(spec, *result, typed).unwrap_or(*result);
+        let symptom = spec.fails_as.as_ref().and_then(|s| catalogue.symptom(s));
+        let words = spec
+            .stop
+            .as_ref()
+            .or_else(|| symptom.and_then(|s| s.stop.as_ref()))?;
+        (judged == ProofResult::Fail).then(|| Danger::clearable(check, words.clone()))
+    }
+
+    fn said(&self, book: &Book<'_>) -> Said {
+        let Self {
+            check,
+            result,
+            typed,
+            words,
+            still,
+            ..
+        } = self;
+        let spec = book.catalogue.proof.find(check);
+        let name = spec.map_or(check.clone(), |c| c.name.clone());
+        let judged = spec
+            .and_then(|c| proof::judge(c, *result, typed))
+            .unwrap_or(*result);
+        let said = match judged {
+            ProofResult::Pass => "passed",
+            ProofResult::Fail => "failed",
+            ProofResult::NotFitted => "not fitted",
+        };
+        let tail = tail(": ", words, "");
+        let name_of = |id: &String| {
+            let name = book.catalogue.symptom(id).map_or(id.as_str(), |s| &s.name);
+            name.to_lowercase()
+        };
+        let tried = |yes: bool, word: &str| {
+            let mine = still.iter().filter(|(_, shows)| **shows == yes);
+            let names: Vec<String> = mine.map(|(id, _)| name_of(id)).collect();
+            if names.is_empty() {
+                String::new()
+            } else {
+                format!("; {word}: {}", names.join(", "))
+            }
+        };
+        let tail = format!("{tail}{}{}", tried(true, "still"), tried(false, "gone"));
+        let value = spec
+            .and_then(|c| proof::with_unit(c, typed))
+            .unwrap_or_default();
+        Said::with(
+            format!("Proof, {}: {said}{tail}", name.to_lowercase()),
+            value,
+        )
+    }
+
+    fn worked(&self, _test_name: TestName<'_>) -> Option<Worked> {
+        Some(Worked {
+            minutes: self.minutes,
+            what: format!("proof, {}", self.check),
+        })
+    }
+}
+
+/// A check or open item is let go, with a reason that prints.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct Except {
+    /// Id of the check or key of the item.
+    pub what: String,
+    /// Why.
+    pub reason: String,
+}
+
+impl Kind for Except {
+    fn word(&self) -> &'static str {
+        "except"
+    }
+
+    fn admit(&self, at: &Admitting<'_>) -> Result<(), CoreError> {
+        let Admitting { role, .. } = *at;
+        let Self { reason, .. } = self;
+        if !role.may_except() {
+            return refuse(
+                "not-allowed",
+                "kind",
+                "Only a technician or specialist lets something go, with a reason that prints.",
+            );
+        }
+        if reason.trim().chars().count() < 5 {
+            return refuse(
+                "no-reason",
+                "reason",
+                "Say why: the reason prints on the report.",
+            );
+        }
+        maybe("reason", reason, 400)?;
+        Ok(())
+    }
+
+    fn admit_opened(
+        &self,
+        catalogue: &Catalogue,
+        job: &Job,
+        opened: &[Opened],
+    ) -> Result<(), CoreError> {
+        let Self { what, .. } = self;
+        if let Some(check) = catalogue.proof.find(what) {
+            return if check.blocker {
+                refuse(
+                    "cannot-except",
+                    "what",
+                    format!("{} can hurt somebody: nobody lets it go.", check.name),
+                )
+            } else {
+                Ok(())
+            };
+        }
+        match items::open(catalogue, job, opened, what) {
+            None => refuse("unknown-item", "what", "There is no such check or item."),
+            Some(i) if !i.may_except => refuse(
+                "cannot-except",
+                "what",
+                format!(
+                    "{} is closed before the vehicle leaves: nobody lets it go.",
+                    i.name
+                ),
+            ),
+            Some(_) => Ok(()),
+        }
+    }
+
+    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
+        let Self { what, reason, .. } = self;
+        job.exceptions
+            .insert(what.clone(), (mark.clone(), reason.clone()));
+    }
+
+    fn said(&self, book: &Book<'_>) -> Said {
+        let Self { what, reason, .. } = self;
+        Said::words(format!("Let go: {} ({reason})", (book.item)(what)))
+    }
+
+    fn can_be_struck_out(&self) -> bool {
+        true
+    }
+}
+
+/// What the owner gets to read about using it.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
+pub struct OwnerSheet {
+    /// Lines.
+    pub lines: Vec<String>,
+}
+
+impl Kind for OwnerSheet {
+    fn word(&self) -> &'static str {
+        "owner-sheet"
+    }
+
+    fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
+        let Self { lines, .. } = self;
+        if lines.is_empty() || lines.len() > 20 {
+            return refuse("bad-sheet", "lines", "The sheet has 1 to 20 lines.");
+        }
+        for l in lines {
+            text("lines", l, 400, "No line is empty.")?;
+        }
+        Ok(())
+    }
+
+    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, _mark: &Mark, _struck_out: bool) {
+        let Self { lines, .. } = self;
+        job.owner_sheet = Some(lines.clone())
+    }
+
+    fn said(&self, _book: &Book<'_>) -> Said {
+        let Self { lines, .. } = self;
+        Said::with(
+            "Owner's operating sheet written",
+            format!("{} lines", lines.len()),
+        )
+    }
+}
