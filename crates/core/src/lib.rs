@@ -16,4 +16,4 @@ pub mod error;
 pub mod job;
 pub mod reading;
 
-pub use error::CoreError;
+pub use error::{Code, CoreError};

@@ -315,7 +315,7 @@ fn a_change_that_a_later_one_rests_on_is_struck_out_after_it() {
         json!({"what": "extra-wire", "strand": "throttle", "code": "BU", "function": "cruise"}),
     ));
     let job = log.job();
-    let pin = spannung_circuit::Profile::new(job.family(catalogue()).unwrap(), &job.changes)
+    let pin = spannung_circuit::Profile::new(job.family(catalogue()).unwrap(), &job.differences())
         .unwrap()
         .family
         .strands

@@ -105,7 +105,8 @@ impl Shop {
                     .push(event(pack, since.unwrap().seq, found.stop.entry, what));
             }
         }
-        if let Some((pack, _)) = after.pack {
+        if let Some(on) = after.pack {
+            let pack = on.pack;
             match e.body {
                 Body::Quarantine(entry::Quarantine { step }) => {
                     self.on_packs
@@ -147,7 +148,7 @@ impl Shop {
 
     fn refuses(&self, job: usize, body: &Body) -> Option<&'static str> {
         match admit::admit(catalogue(), &self.fold(job), body, Role::Specialist) {
-            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
+            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code.word()),
             _ => None,
         }
     }
@@ -433,7 +434,7 @@ proptest! {
         }
         let mut dangerous: BTreeSet<Uuid> = BTreeSet::new();
         for (job, act) in plan {
-            let now = shop.fold(job).pack.map(|p| p.0);
+            let now = shop.fold(job).pack.map(|p| p.pack);
             match act {
                 0 | 1 => shop.put_on(job, PACK),
                 2 => shop.put_on(job, SPARE),
@@ -456,7 +457,8 @@ proptest! {
                 _ => {}
             }
             for k in 0..3 {
-                if let Some((pack, _)) = shop.fold(k).pack {
+                if let Some(on) = shop.fold(k).pack {
+                    let pack = on.pack;
                     let stopped = matches!(shop.standing(k), Standing::Stopped | Standing::Quarantined);
                     prop_assert_eq!(stopped, dangerous.contains(&pack), "job {} after {}", k, act);
                 }

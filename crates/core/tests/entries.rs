@@ -8,7 +8,7 @@ mod common;
 use common::samples::{id, samples};
 use common::{Log, catalogue};
 use serde_json::{Value, json};
-use spannung_core::job::entry::{Body, Role};
+use spannung_core::job::entry::{Body, KINDS, Role};
 use spannung_core::job::record;
 use std::collections::BTreeSet;
 
@@ -232,4 +232,19 @@ fn what_no_entry_is_does_not_read() {
             "{value}"
         );
     }
+}
+
+#[test]
+fn a_kind_knows_its_word_and_guards_against_kinds_that_exist() {
+    let mut words = BTreeSet::new();
+    for (value, _) in samples() {
+        let kind = value["kind"].as_str().unwrap().to_string();
+        let read = body(value);
+        assert_eq!(read.kind().word(), kind);
+        for guard in read.kind().guards() {
+            assert!(KINDS.contains(guard), "{kind} guards against “{guard}”");
+        }
+        words.insert(kind);
+    }
+    assert_eq!(words, KINDS.iter().map(|k| k.to_string()).collect());
 }

@@ -81,7 +81,7 @@ fn held(log: &Log, outcome: Outcome) -> Vec<String> {
 
 fn refused(log: &Log, opened: &[Opened], body: &Body) -> Option<&'static str> {
     match admit::with_opened(catalogue(), &log.job(), opened, body) {
-        Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
+        Err(spannung_core::CoreError::Entry { code, .. }) => Some(code.word()),
         _ => None,
     }
 }
@@ -168,7 +168,7 @@ fn a_figure_decides_and_a_fail_goes_back_to_the_bench() {
     assert!(
         job.symptoms
             .iter()
-            .any(|s| s.0 == "S34" && s.1 == Some(true) && !s.2),
+            .any(|s| s.symptom == "S34" && s.yes == Some(true) && !s.by_customer),
         "the Bench is told, as seen by the technician"
     );
     log.add(checked("brake-cut-right", ProofResult::Pass, "0,25 s"));
@@ -188,7 +188,7 @@ fn a_complaint_that_still_shows_speaks_against_what_was_changed() {
     let mut log = on_the_bench();
     swap(&mut log, "throttle");
     log.add(checked(proof::COMPLAINT, ProofResult::Fail, ""));
-    assert!(log.job().by_hand.get("throttle").is_some_and(|b| b.0));
+    assert!(log.job().by_hand.get("throttle").is_some_and(|b| b.out));
 }
 
 #[test]

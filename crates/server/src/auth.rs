@@ -129,7 +129,7 @@ pub fn hash_password(password: &str) -> Result<String, ApiError> {
     Argon2::default()
         .hash_password(password.as_bytes())
         .map(|h| h.to_string())
-        .map_err(|_| ApiError::internal("password hash"))
+        .map_err(ApiError::internal("password hash"))
 }
 
 /// Does the password fit? An account that is not known, or that has no password yet, is checked against a
@@ -306,7 +306,7 @@ pub async fn hashed(app: &App, secret: String) -> Result<String, ApiError> {
     let _turn = app.limits.hash().await?;
     tokio::task::spawn_blocking(move || hash_password(&secret))
         .await
-        .map_err(|_| ApiError::internal("password hash"))?
+        .map_err(ApiError::internal("password hash"))?
 }
 
 /// What every refusal of a right leaves in the audit log: who, what, from where.

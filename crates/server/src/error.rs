@@ -6,8 +6,8 @@ use axum::http::{StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use serde::Serialize;
-use spannung_core::CoreError;
 use spannung_core::job::Logged;
+use spannung_core::{Code, CoreError};
 use spannung_store::StoreError;
 use utoipa::ToSchema;
 
@@ -56,6 +56,15 @@ pub enum ApiError {
         /// The newer entry.
         entry: Box<Logged>,
     },
+    /// Our own fault.
+    #[error("This could not be worked out. What you typed is kept; try again.")]
+    Internal {
+        /// What was being done.
+        what: &'static str,
+        /// Why it failed.
+        #[source]
+        cause: Box<dyn std::error::Error + Send + Sync>,
+    },
     /// Any other refusal.
     #[error("{sentence}")]
     Refused {
@@ -101,15 +110,15 @@ impl ApiError {
         )
     }
 
-    /// Our own fault.
-    pub fn internal(what: &str) -> Self {
-        tracing::error!(what, "internal error");
-        Self::refused(
-            StatusCode::INTERNAL_SERVER_ERROR,
-            "internal",
-            None,
-            "This could not be worked out. What you typed is kept; try again.",
-        )
+    /// Our own fault, made of what caused it.
+    pub fn internal<E: std::fmt::Display>(what: &'static str) -> impl Fn(E) -> Self {
+        move |cause| {
+            tracing::error!(what, %cause, "internal error");
+            Self::Internal {
+                what,
+                cause: cause.to_string().into(),
+            }
+        }
     }
 }
 
@@ -173,6 +182,13 @@ impl IntoResponse for ApiError {
                 detail,
                 Some(*entry),
             ),
+            Self::Internal { .. } => (
+                StatusCode::INTERNAL_SERVER_ERROR,
+                "internal".into(),
+                None,
+                detail,
+                None,
+            ),
             Self::Refused {
                 status,
                 code,
@@ -181,12 +197,19 @@ impl IntoResponse for ApiError {
             } => (status, code.into(), field.map(str::to_string), detail, None),
             Self::Core(CoreError::Entry { code, field, .. }) => {
                 let status = match code {
-                    "gate-closed" | "gate-stopped" | "not-allowed" | "not-specialist" => {
-                        StatusCode::FORBIDDEN
-                    }
+                    Code::GateClosed
+                    | Code::GateStopped
+                    | Code::NotAllowed
+                    | Code::NotSpecialist => StatusCode::FORBIDDEN,
                     _ => StatusCode::UNPROCESSABLE_ENTITY,
                 };
-                (status, code.into(), Some(field.to_string()), detail, None)
+                (
+                    status,
+                    code.word().into(),
+                    Some(field.to_string()),
+                    detail,
+                    None,
+                )
             }
             Self::Core(_) => (
                 StatusCode::UNPROCESSABLE_ENTITY,

@@ -164,7 +164,7 @@ pub fn router(app: App) -> Router {
                 .layer(PropagateRequestIdLayer::x_request_id())
                 .layer(CompressionLayer::new())
                 .layer(CatchPanicLayer::custom(|_| {
-                    ApiError::internal("a handler stopped").into_response()
+                    ApiError::internal("a handler")("it stopped").into_response()
                 }))
                 .layer(TimeoutLayer::with_status_code(
                     StatusCode::SERVICE_UNAVAILABLE,

@@ -98,8 +98,9 @@ impl Models {
             base.get_or_try_init(|| self.build(catalogue, family, &[]))
                 .await?;
         }
-        let slot = self.place(key(catalogue, family, &job.changes));
-        slot.get_or_try_init(|| self.build(catalogue, family, &job.changes))
+        let changes = job.differences();
+        let slot = self.place(key(catalogue, family, &changes));
+        slot.get_or_try_init(|| self.build(catalogue, family, &changes))
             .await
             .cloned()
     }
@@ -107,7 +108,7 @@ impl Models {
     /// What tells the models of two vehicles apart; none without a wiring model.
     pub fn key_of(&self, catalogue: &Catalogue, job: &Job) -> Option<u64> {
         let family = job.family(catalogue)?;
-        Some(key(catalogue, family, &job.changes))
+        Some(key(catalogue, family, &job.differences()))
     }
 
     /// Is the model of a job's vehicle there?
@@ -140,7 +141,7 @@ impl Models {
             .builds
             .acquire()
             .await
-            .map_err(|_| ApiError::internal("model"))?;
+            .map_err(ApiError::internal("model"))?;
         let kept = (0..changes.len())
             .rev()
             .find_map(|n| Some((n, self.ready(key(catalogue, family, &changes[..n]))?)));
@@ -159,7 +160,7 @@ impl Models {
             };
             let model = tokio::task::spawn_blocking(build)
                 .await
-                .map_err(|_| ApiError::internal("model"))??;
+                .map_err(ApiError::internal("model"))??;
             before = Some(Arc::new(Ready {
                 model,
                 columns: Mutex::default(),

@@ -245,7 +245,7 @@ async fn work_out(app: &App, job: Uuid, role: Role) -> Result<(), ApiError> {
     let shop = shop::now(app).await?;
     let (head, pack_head) = (loaded.row.head, loaded.row.pack_head);
     let kept = make(app, loaded, role, &shop, true).await?;
-    let body = serde_json::to_value(&kept).map_err(|_| ApiError::internal("ticket"))?;
+    let body = serde_json::to_value(&kept).map_err(ApiError::internal("ticket"))?;
     let basis = basis(app, &shop);
     app.store
         .put_ticket(job, class_of(role), head, pack_head, &basis, &body)
@@ -361,7 +361,7 @@ async fn make(
         minutes_to_go: bench.as_ref().map_or(0.0, |b| b.minutes_to_go[1].round()),
         segments: bench.map_or_else(Vec::new, |b| b.segments),
         minutes: job.minutes,
-        running: job.clocks.values().map(|c| c.0).collect(),
+        running: job.clocks.values().map(|c| c.since).collect(),
         prices: job.parts.iter().filter_map(|p| p.price_cents).collect(),
         limit_cents: job.limit_cents,
         stop_loss_minutes: job.stop_loss_minutes,

@@ -224,7 +224,7 @@ pub async fn weigh<T: Send + 'static>(
         then(&weighed)
     })
     .await
-    .map_err(|_| ApiError::internal("weighing"))
+    .map_err(ApiError::internal("weighing"))
 }
 
 /// As [`weigh`], for what there is an answer to without a wiring model too.
@@ -319,7 +319,7 @@ async fn plan(
         admit::admit(&app.catalogue, &job, &one.body, by.role)?;
         own_line(&one.body, &trial, by)?;
         let mut body = one.body.clone();
-        let pack_now = job.pack.as_ref().map(|p| p.0);
+        let pack_now = job.pack.as_ref().map(|p| p.pack);
         checked(app, id, &job, &mut body, &loaded.job, by).await?;
         if let Body::Pack(entry::Pack {
             pack,

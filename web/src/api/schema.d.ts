@@ -911,7 +911,7 @@ export interface components {
             verdict: components["schemas"]["PlanView"];
         };
         /** @description The content of an entry. */
-        Body: {
+        Body: ({
             /** @description Drive as it looks. */
             drive: string;
             /**
@@ -919,8 +919,6 @@ export interface components {
              * @description Job that this vehicle comes back from: a re-check or a complaint again.
              */
             from_job?: string | null;
-            /** @enum {string} */
-            kind: "opened";
             /**
              * Format: double
              * @description Seconds from “new job” to here.
@@ -933,42 +931,296 @@ export interface components {
             volts_class: number;
             /** @description In the customer's words. */
             words: string;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "opened";
+        }) | ({
             /** @description Label of the controller. */
             controller?: string | null;
             /** @description Frame number. */
             frame_number?: string | null;
-            /** @enum {string} */
-            kind: "vehicle";
             /** @description Name by which the shop knows it. */
             name: string;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "vehicle";
+        }) | ({
             /** @description Told by the customer, or seen by the technician. */
             by_customer: boolean;
-            /** @enum {string} */
-            kind: "symptom";
             /** @description Id. */
             symptom: string;
             /** @description Yes, no, or not known. */
             yes?: boolean | null;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "risk";
+            kind: "symptom";
+        }) | ({
             /** @description Letter. */
             risk: string;
             /** @description Yes, no, or not known. */
             yes?: boolean | null;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "risk";
+        }) | ({
             /**
              * Format: uuid
              * @description Id of the customer's card.
              */
             customer: string;
+        } & {
             /** @enum {string} */
             kind: "customer";
-        } | {
+        }) | ({
+            /** @description Locked, or from a fleet. */
+            locked: boolean;
+            /** @description What was seen: receipt, registration, letter of the fleet. None when nothing was. */
+            proof?: string | null;
+        } & {
             /** @enum {string} */
-            kind: "terms";
+            kind: "ownership";
+        }) | ({
+            /** @description Said to be the pack that has carried this sticker before: its history comes along. */
+            known?: boolean;
+            /**
+             * Format: uuid
+             * @description Id of the pack.
+             */
+            pack: string;
+            /** @description The shop's sticker. */
+            sticker: string;
+        } & {
+            /** @enum {string} */
+            kind: "pack";
+        }) | ({
+            /** @description Answer. */
+            answer: string;
+            /** @description Check. */
+            check: string;
+            /** @description What was typed, for checks with a figure. */
+            typed?: string | null;
+        } & {
+            /** @enum {string} */
+            kind: "gate";
+        }) | ({
+            /** @description Step. */
+            step: string;
+        } & {
+            /** @enum {string} */
+            kind: "quarantine";
+        }) | ({
+            /** @description The written clearance. */
+            text: string;
+        } & {
+            /** @enum {string} */
+            kind: "clearance";
+        }) | ({
+            /** @description State. */
+            state: components["schemas"]["VehicleState"];
+        } & {
+            /** @enum {string} */
+            kind: "state";
+        }) | ({
+            /** @description Precondition. */
+            need: string;
+        } & {
+            /** @enum {string} */
+            kind: "confirmed";
+        }) | ({
+            /** @description The technician says this figure is right although it cannot be. */
+            insisted?: boolean;
+            /**
+             * Format: double
+             * @description Minutes it took.
+             */
+            minutes?: number;
+            /** @description How it came out. */
+            result: components["schemas"]["ReadingResult"];
+            /** @description Test. */
+            test: string;
+            /** @description What was typed. */
+            typed?: string;
+        } & {
+            /** @enum {string} */
+            kind: "reading";
+        }) | ({
+            /**
+             * Format: double
+             * @description Minutes it took.
+             */
+            minutes?: number;
+            /** @description Value of its sign, or `cannot-tell`. */
+            outcome: string;
+            /** @description Test. */
+            test: string;
+        } & {
+            /** @enum {string} */
+            kind: "check";
+        }) | ({
+            /** @description Why. */
+            reason: string;
+            /** @description Test. */
+            test: string;
+        } & {
+            /** @enum {string} */
+            kind: "skip";
+        }) | ({
+            /** @description Repair class. */
+            class: string;
+            /** @description Out (true), in (false), or neither. */
+            out?: boolean | null;
+            /** @description Why. */
+            reason: string;
+        } & {
+            /** @enum {string} */
+            kind: "by-hand";
+        }) | ({
+            /** @description What is different on this vehicle. */
+            change: components["schemas"]["Change"];
+            source?: components["schemas"]["KnownFrom"] | null;
+        } & {
+            /** @enum {string} */
+            kind: "change";
+        }) | ({
+            /** @description Which one, and why it is identical. */
+            vehicle: string;
+        } & {
+            /** @enum {string} */
+            kind: "reference";
+        }) | ({
+            /**
+             * Format: double
+             * @description Minutes it took.
+             */
+            minutes?: number;
+            /** @description On which vehicle. */
+            on: components["schemas"]["ReadOn"];
+            /** @description Name of the point. */
+            point: string;
+            /** @description How it came out. */
+            result: components["schemas"]["ReadingResult"];
+            /** @description What was typed. */
+            typed?: string;
+            /** @description Unit. */
+            unit: components["schemas"]["Unit"];
+        } & {
+            /** @enum {string} */
+            kind: "point-reading";
+        }) | ({
+            /** @description Its name. */
+            name: string;
+            /** @description Its points. */
+            points: components["schemas"]["SheetPoint"][];
+            /**
+             * Format: uuid
+             * @description Id of the sheet.
+             */
+            sheet: string;
+        } & {
+            /** @enum {string} */
+            kind: "sheet";
+        }) | ({
+            /** @description Repair class it mends. */
+            class?: string | null;
+            fate?: components["schemas"]["Fate"] | null;
+            /**
+             * Format: double
+             * @description Minutes.
+             */
+            minutes: number;
+            /** @description New part. */
+            new?: string | null;
+            /** @description Old part. */
+            old?: string | null;
+            /**
+             * Format: int64
+             * @description Price, cents.
+             */
+            price_cents?: number | null;
+        } & {
+            /** @enum {string} */
+            kind: "part";
+        }) | ({
+            /** @description Lubricant, lock or sealant. */
+            lubricant?: string;
+            /** @description Orientation. */
+            orientation?: string;
+            /** @description Part. */
+            part: string;
+            /**
+             * Format: int32
+             * @description Place in the order of assembly, from 1.
+             */
+            step: number;
+            /**
+             * Format: double
+             * @description Torque, N·m.
+             */
+            torque_nm?: number | null;
+        } & {
+            /** @enum {string} */
+            kind: "reassembly";
+        }) | ({
+            /** @description Who delivers, for a part on order. */
+            supplier?: string | null;
+            /**
+             * Format: date-time
+             * @description When it comes free.
+             */
+            until?: string | null;
+            /** @description For what. */
+            wait: components["schemas"]["WaitKind"];
+            /** @description In words. */
+            what: string;
+        } & {
+            /** @enum {string} */
+            kind: "wait";
+        }) | (Record<string, unknown> & {
+            /** @enum {string} */
+            kind: "resume";
+        }) | ({
+            /** @description Label and plate as ordered. */
+            as_ordered: boolean;
+            /** @description Contents complete, against the order. */
+            complete: boolean;
+            /** @description Free of damage. */
+            undamaged: boolean;
+            /** @description What. */
+            what: string;
+            /** @description What was seen. */
+            words?: string;
+        } & {
+            /** @enum {string} */
+            kind: "goods-in";
+        }) | ({
+            /** @description Facts: order, label, readings, photos. */
+            facts: string;
+            /** @description Supplier. */
+            supplier: string;
+            /** @description What is asked. */
+            wants: components["schemas"]["ClaimWants"];
+            /** @description Part. */
+            what: string;
+        } & {
+            /** @enum {string} */
+            kind: "claim";
+        }) | ({
+            /** @description Kind: an id of the catalogue's open items. */
+            item: string;
+            /** @description What and where. */
+            what: string;
+        } & {
+            /** @enum {string} */
+            kind: "open-item";
+        }) | ({
+            /** @description How. */
+            how: string;
+            /** @description Key of the item: the entry's id, or the key the server gave it. */
+            item: string;
+        } & {
+            /** @enum {string} */
+            kind: "close-item";
+        }) | ({
             /**
              * Format: int64
              * @description The customer's limit, cents.
@@ -991,213 +1243,10 @@ export interface components {
              * @description Value of the vehicle, cents.
              */
             value_cents?: number | null;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "ownership";
-            /** @description Locked, or from a fleet. */
-            locked: boolean;
-            /** @description What was seen: receipt, registration, letter of the fleet. None when nothing was. */
-            proof?: string | null;
-        } | {
-            /** @enum {string} */
-            kind: "reference";
-            /** @description Which one, and why it is identical. */
-            vehicle: string;
-        } | {
-            /** @enum {string} */
-            kind: "point-reading";
-            /**
-             * Format: double
-             * @description Minutes it took.
-             */
-            minutes?: number;
-            /** @description On which vehicle. */
-            on: components["schemas"]["ReadOn"];
-            /** @description Name of the point. */
-            point: string;
-            /** @description How it came out. */
-            result: components["schemas"]["ReadingResult"];
-            /** @description What was typed. */
-            typed?: string;
-            /** @description Unit. */
-            unit: components["schemas"]["Unit"];
-        } | {
-            /** @enum {string} */
-            kind: "sheet";
-            /** @description Its name. */
-            name: string;
-            /** @description Its points. */
-            points: components["schemas"]["SheetPoint"][];
-            /**
-             * Format: uuid
-             * @description Id of the sheet.
-             */
-            sheet: string;
-        } | {
-            /** @enum {string} */
-            kind: "pack";
-            /** @description Said to be the pack that has carried this sticker before: its history comes along. */
-            known?: boolean;
-            /**
-             * Format: uuid
-             * @description Id of the pack.
-             */
-            pack: string;
-            /** @description The shop's sticker. */
-            sticker: string;
-        } | {
-            /** @description Answer. */
-            answer: string;
-            /** @description Check. */
-            check: string;
-            /** @enum {string} */
-            kind: "gate";
-            /** @description What was typed, for checks with a figure. */
-            typed?: string | null;
-        } | {
-            /** @enum {string} */
-            kind: "quarantine";
-            /** @description Step. */
-            step: string;
-        } | {
-            /** @enum {string} */
-            kind: "clearance";
-            /** @description The written clearance. */
-            text: string;
-        } | {
-            /** @enum {string} */
-            kind: "state";
-            /** @description State. */
-            state: components["schemas"]["VehicleState"];
-        } | {
-            /** @enum {string} */
-            kind: "confirmed";
-            /** @description Precondition. */
-            need: string;
-        } | {
-            /** @description The technician says this figure is right although it cannot be. */
-            insisted?: boolean;
-            /** @enum {string} */
-            kind: "reading";
-            /**
-             * Format: double
-             * @description Minutes it took.
-             */
-            minutes?: number;
-            /** @description How it came out. */
-            result: components["schemas"]["ReadingResult"];
-            /** @description Test. */
-            test: string;
-            /** @description What was typed. */
-            typed?: string;
-        } | {
-            /** @enum {string} */
-            kind: "check";
-            /**
-             * Format: double
-             * @description Minutes it took.
-             */
-            minutes?: number;
-            /** @description Value of its sign, or `cannot-tell`. */
-            outcome: string;
-            /** @description Test. */
-            test: string;
-        } | {
-            /** @enum {string} */
-            kind: "skip";
-            /** @description Why. */
-            reason: string;
-            /** @description Test. */
-            test: string;
-        } | {
-            /** @description Repair class. */
-            class: string;
-            /** @enum {string} */
-            kind: "by-hand";
-            /** @description Out (true), in (false), or neither. */
-            out?: boolean | null;
-            /** @description Why. */
-            reason: string;
-        } | {
-            /** @description What is different on this vehicle. */
-            change: components["schemas"]["Change"];
-            /** @enum {string} */
-            kind: "change";
-            source?: components["schemas"]["KnownFrom"] | null;
-        } | {
-            /** @description Repair class it mends. */
-            class?: string | null;
-            fate?: components["schemas"]["Fate"] | null;
-            /** @enum {string} */
-            kind: "part";
-            /**
-             * Format: double
-             * @description Minutes.
-             */
-            minutes: number;
-            /** @description New part. */
-            new?: string | null;
-            /** @description Old part. */
-            old?: string | null;
-            /**
-             * Format: int64
-             * @description Price, cents.
-             */
-            price_cents?: number | null;
-        } | {
-            /** @enum {string} */
-            kind: "minutes";
-            /**
-             * Format: double
-             * @description Minutes.
-             */
-            minutes: number;
-            /** @description What for. */
-            what: string;
-        } | {
-            /** @enum {string} */
-            kind: "wait";
-            /** @description Who delivers, for a part on order. */
-            supplier?: string | null;
-            /**
-             * Format: date-time
-             * @description When it comes free.
-             */
-            until?: string | null;
-            /** @description For what. */
-            wait: components["schemas"]["WaitKind"];
-            /** @description In words. */
-            what: string;
-        } | {
-            /** @enum {string} */
-            kind: "resume";
-        } | {
-            /** @description Label and plate as ordered. */
-            as_ordered: boolean;
-            /** @description Contents complete, against the order. */
-            complete: boolean;
-            /** @enum {string} */
-            kind: "goods-in";
-            /** @description Free of damage. */
-            undamaged: boolean;
-            /** @description What. */
-            what: string;
-            /** @description What was seen. */
-            words?: string;
-        } | {
-            /** @description Facts: order, label, readings, photos. */
-            facts: string;
-            /** @enum {string} */
-            kind: "claim";
-            /** @description Supplier. */
-            supplier: string;
-            /** @description What is asked. */
-            wants: components["schemas"]["ClaimWants"];
-            /** @description Part. */
-            what: string;
-        } | {
-            /** @enum {string} */
-            kind: "quote";
+            kind: "terms";
+        }) | ({
             /** @description Parts and other work. */
             lines: components["schemas"]["QuoteLine"][];
             /**
@@ -1208,11 +1257,12 @@ export interface components {
             terms?: components["schemas"]["Terms"] | null;
             /** @description In words. */
             words?: string;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "quote";
+        }) | ({
             /** @description Answer. */
             answer: components["schemas"]["QuoteReply"];
-            /** @enum {string} */
-            kind: "quote-answer";
             /**
              * Format: int64
              * @description Limit, cents, tax included, when it is for less.
@@ -1225,49 +1275,29 @@ export interface components {
             quote: string;
             /** @description In the customer's words. */
             words?: string;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "reassembly";
-            /** @description Lubricant, lock or sealant. */
-            lubricant?: string;
-            /** @description Orientation. */
-            orientation?: string;
-            /** @description Part. */
-            part: string;
-            /**
-             * Format: int32
-             * @description Place in the order of assembly, from 1.
-             */
-            step: number;
+            kind: "quote-answer";
+        }) | ({
             /**
              * Format: double
-             * @description Torque, N·m.
+             * @description Minutes.
              */
-            torque_nm?: number | null;
-        } | {
+            minutes: number;
+            /** @description What for. */
+            what: string;
+        } & {
             /** @enum {string} */
-            kind: "clock";
+            kind: "minutes";
+        }) | ({
             /** @description Runs from here. */
             run: boolean;
-        } | {
-            /** @description Kind: an id of the catalogue's open items. */
-            item: string;
+        } & {
             /** @enum {string} */
-            kind: "open-item";
-            /** @description What and where. */
-            what: string;
-        } | {
-            /** @description How. */
-            how: string;
-            /** @description Key of the item: the entry's id, or the key the server gave it. */
-            item: string;
-            /** @enum {string} */
-            kind: "close-item";
-        } | {
+            kind: "clock";
+        }) | ({
             /** @description Check. */
             check: string;
-            /** @enum {string} */
-            kind: "proof";
             /**
              * Format: double
              * @description Minutes it took.
@@ -1283,23 +1313,26 @@ export interface components {
             typed?: string;
             /** @description What was seen. */
             words?: string;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "except";
+            kind: "proof";
+        }) | ({
             /** @description Why. */
             reason: string;
             /** @description Id of the check or key of the item. */
             what: string;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "owner-sheet";
+            kind: "except";
+        }) | ({
             /** @description Lines. */
             lines: string[];
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "owner-sheet";
+        }) | ({
             /** @description What it shows. */
             caption?: string;
-            /** @enum {string} */
-            kind: "photo";
             /**
              * Format: uuid
              * @description Entry it belongs to.
@@ -1310,28 +1343,31 @@ export interface components {
              * @description Id of the picture.
              */
             photo: string;
-        } | {
+        } & {
             /** @enum {string} */
-            kind: "note";
+            kind: "photo";
+        }) | ({
             /** @description Text. */
             text: string;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "note";
+        }) | ({
             /**
              * Format: uuid
              * @description Entry.
              */
             entry: string;
-            /** @enum {string} */
-            kind: "void";
             /** @description Why. */
             reason: string;
-        } | {
+        } & {
+            /** @enum {string} */
+            kind: "void";
+        }) | ({
             /** @description The cause was seen, not only likely. */
             cause_confirmed: boolean;
             /** @description Suspect that was mended. */
             class?: string | null;
-            /** @enum {string} */
-            kind: "close";
             /** @description Outcome. */
             outcome: components["schemas"]["Outcome"];
             recheck?: components["schemas"]["Recheck"] | null;
@@ -1341,7 +1377,10 @@ export interface components {
             watch?: string;
             /** @description In words, for the owner. */
             words?: string;
-        };
+        } & {
+            /** @enum {string} */
+            kind: "close";
+        });
         /**
          * @description Brake levers.
          * @enum {string}

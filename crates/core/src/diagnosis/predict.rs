@@ -14,7 +14,7 @@ use crate::diagnosis::signs::{Asked, Seen, outcome_rows};
 use crate::diagnosis::solved::Vehicle;
 use crate::diagnosis::unknown::Near;
 use crate::diagnosis::unlisted::{Known, UNLISTED, unlisted};
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::meter::OL_OHMS;
 use spannung_circuit::{Circuit, FaultCase, Mode, Netlist, Pair, Profile, VehicleState};
@@ -496,7 +496,7 @@ impl Model {
             let id = class_id(catalogue, &self.profile, case);
             let spec = catalogue.classes.get(&id).ok_or_else(|| {
                 CoreError::entry(
-                    "unknown-class",
+                    Code::UnknownClass,
                     "class",
                     format!(
                         "priors.toml: fault “{}” has no repair class “{id}”",

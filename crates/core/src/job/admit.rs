@@ -2,7 +2,7 @@
 //! a test exists on this vehicle is checked where the model is known ([`crate::job::bench::Weighed::admit`]).
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::bounds;
 use crate::job::entry::kind::Admitting;
 use crate::job::entry::{Body, Logged, Role};
@@ -55,14 +55,14 @@ fn fits(
     let bad = |code, field, message: String| Err(CoreError::entry(code, field, message));
     if job.closed.is_some() && !body.kind().after_closing() {
         return bad(
-            "job-closed",
+            Code::JobClosed,
             "kind",
             "This job is closed. Only notes and photos can be added.".into(),
         );
     }
     if job.opened_at.is_none() && !matches!(body, Body::Opened(_)) {
         return bad(
-            "not-opened",
+            Code::NotOpened,
             "kind",
             "A job begins with what the customer said.".into(),
         );

@@ -8,11 +8,11 @@ use crate::diagnosis::explain;
 use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
 use crate::diagnosis::predict::{Column, Model, Suspicion};
 use crate::diagnosis::repertoire::{self, Kind, Test};
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry;
 use crate::job::entry::{Body, ReadingResult, Role};
 use crate::job::gate::{self, Standing};
-use crate::job::state::{FailedRepair, Job, Taken, state_words};
+use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken, state_words};
 use crate::job::view::{
     Bench, FaultShare, OtherTest, PlanView, Reason, SegmentShare, Skipped, Suspect, Tile, TryView,
 };
@@ -90,7 +90,12 @@ impl<'a> Weighed<'a> {
         column_in: ColumnIn<'_>,
     ) -> Self {
         let mut evidence = Vec::new();
-        for (id, yes, entry) in &job.risks {
+        for RiskTold {
+            risk: id,
+            yes,
+            entry,
+        } in &job.risks
+        {
             if let Some(yes) = yes {
                 evidence.push(Evidence {
                     entry: entry.to_string(),
@@ -101,7 +106,13 @@ impl<'a> Weighed<'a> {
                 });
             }
         }
-        for (id, yes, customer, entry) in &job.symptoms {
+        for told in &job.symptoms {
+            let SymptomTold {
+                symptom: id,
+                yes,
+                by_customer: customer,
+                entry,
+            } = told;
             if let Some(yes) = yes {
                 evidence.push(Evidence {
                     entry: entry.to_string(),
@@ -153,7 +164,7 @@ impl<'a> Weighed<'a> {
         for failed in failed {
             note_failed(&mut evidence, failed);
         }
-        for (class, (out, _, entry)) in &job.by_hand {
+        for (class, Ruled { out, entry, .. }) in &job.by_hand {
             if job.failed.iter().any(|f| &f.class == class) {
                 continue;
             }
@@ -186,7 +197,7 @@ impl<'a> Weighed<'a> {
             .filter_map(|t| repertoire::find(&model.tests, &t.test))
             .map(|k| model.tests[k].access.clone())
             .collect();
-        let told = |id: &str| job.symptoms.iter().any(|s| s.0 == id && s.1 == Some(true));
+        let told = |id: &str| job.told(id);
         let situation = Situation {
             state: job.state.clone(),
             opened,
@@ -364,8 +375,8 @@ impl<'a> Weighed<'a> {
             .job
             .symptoms
             .iter()
-            .filter(|s| s.1 == Some(true))
-            .filter_map(|s| self.catalogue.symptom(&s.0)?.caution.clone())
+            .filter(|s| s.yes == Some(true))
+            .filter_map(|s| self.catalogue.symptom(&s.symptom)?.caution.clone())
             .collect();
         Bench {
             standing: self.standing,
@@ -576,7 +587,7 @@ impl<'a> Weighed<'a> {
                     change: ((shares[c] - last[c]) * 100.0).round() as i32,
                     minutes: class.minutes,
                     band: class.band.clone(),
-                    by_hand: self.job.by_hand.get(&class.id).map(|b| b.0),
+                    by_hand: self.job.by_hand.get(&class.id).map(|b| b.out),
                     faults,
                     reasons: reasons
                         .iter()
@@ -796,7 +807,7 @@ impl<'a> Weighed<'a> {
         if figure.over_range {
             return Ok(());
         }
-        let absurd = |message: String| Err(CoreError::entry("absurd-reading", "typed", message));
+        let absurd = |message: String| Err(CoreError::entry(Code::AbsurdReading, "typed", message));
         let shown = reading::show_text(figure.high, p.unit());
         if p.unit() == Unit::Ohms {
             return if figure.low < -0.5 {
@@ -845,7 +856,7 @@ impl<'a> Weighed<'a> {
                 return match repertoire::find(&self.model.tests, test) {
                     Some(_) => Ok(()),
                     None => Err(CoreError::entry(
-                        "unknown-test",
+                        Code::UnknownTest,
                         "test",
                         format!("This vehicle has no test “{test}”."),
                     )),
@@ -855,7 +866,7 @@ impl<'a> Weighed<'a> {
         };
         let Some(k) = repertoire::find(&self.model.tests, id) else {
             return Err(CoreError::entry(
-                "unknown-test",
+                Code::UnknownTest,
                 "test",
                 format!("This vehicle has no test “{id}”."),
             ));
@@ -864,14 +875,14 @@ impl<'a> Weighed<'a> {
         match (&test.kind, probe) {
             (Kind::Probe(_), false) => {
                 return Err(CoreError::entry(
-                    "not-a-check",
+                    Code::NotACheck,
                     "test",
                     format!("“{}” is read with a meter.", test.name),
                 ));
             }
             (Kind::Procedure { .. }, true) => {
                 return Err(CoreError::entry(
-                    "not-a-probe",
+                    Code::NotAProbe,
                     "test",
                     format!("“{}” is answered, not measured.", test.name),
                 ));
@@ -880,9 +891,9 @@ impl<'a> Weighed<'a> {
         }
         if let Some(reason) = self.blocked(test) {
             let code = if self.standing == Standing::Open {
-                "not-allowed"
+                Code::NotAllowed
             } else {
-                "gate-closed"
+                Code::GateClosed
             };
             return Err(CoreError::entry(code, "test", reason));
         }
@@ -904,7 +915,7 @@ impl<'a> Weighed<'a> {
                 .need(need)
                 .map_or(need.clone(), |n| n.ask.clone());
             return Err(CoreError::entry(
-                "need-open",
+                Code::NeedOpen,
                 "test",
                 format!("Confirm first: {ask}"),
             ));
@@ -916,7 +927,7 @@ impl<'a> Weighed<'a> {
                     && !outcomes.iter().any(|o| &o.0 == outcome)
                 {
                     return Err(CoreError::entry(
-                        "unknown-outcome",
+                        Code::UnknownOutcome,
                         "outcome",
                         format!("“{outcome}” is no answer to {}.", test.name),
                     ));
@@ -934,7 +945,7 @@ impl<'a> Weighed<'a> {
                     Kind::Procedure { .. } => return Ok(()),
                 };
                 let figure = reading::parse(typed, Some(unit))
-                    .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
+                    .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
                 self.improbable(k, figure)
             }
             _ => Ok(()),

@@ -1,7 +1,7 @@
 //! What any entry keeps within, whatever its kind and wherever it comes from: lengths of texts and lists,
 //! sizes of numbers, depth, dates. Checked once, before anything else looks at the entry.
 
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry::Body;
 use serde_json::Value;
 use time::OffsetDateTime;
@@ -17,7 +17,7 @@ const LARGEST: f64 = 1e12;
 /// Years that a date can lie in.
 const YEARS: std::ops::RangeInclusive<i32> = 2000..=2099;
 
-fn refuse(code: &'static str, field: &'static str, message: String) -> CoreError {
+fn refuse(code: Code, field: &'static str, message: String) -> CoreError {
     CoreError::entry(code, field, message)
 }
 
@@ -46,7 +46,7 @@ pub fn instant(at: OffsetDateTime) -> Result<(), CoreError> {
         YEARS.start(),
         YEARS.end()
     );
-    Err(refuse("bad-date", "at", message))
+    Err(refuse(Code::BadDate, "at", message))
 }
 
 /// Is a text within bounds: no longer than any may be, and no letter that cannot be kept or printed?
@@ -56,14 +56,14 @@ pub fn instant(at: OffsetDateTime) -> Result<(), CoreError> {
 pub fn text(words: &str) -> Result<(), CoreError> {
     if words.chars().count() > LETTERS {
         let message = format!("No text is longer than {LETTERS} letters.");
-        return Err(refuse("too-long", "text", message));
+        return Err(refuse(Code::TooLong, "text", message));
     }
     let odd = |c: char| c.is_control() && !matches!(c, '\n' | '\r' | '\t');
     match words.chars().find(|c| odd(*c)) {
         None => Ok(()),
         Some(c) => {
             let message = format!("A control character (U+{:04X}) cannot be kept.", c as u32);
-            Err(refuse("bad-letter", "text", message))
+            Err(refuse(Code::BadLetter, "text", message))
         }
     }
 }
@@ -71,12 +71,12 @@ pub fn text(words: &str) -> Result<(), CoreError> {
 fn walk(value: &Value, depth: usize) -> Result<(), CoreError> {
     if depth > DEPTH {
         let message = format!("Nested deeper than {DEPTH} levels: no entry is.");
-        return Err(refuse("too-deep", "body", message));
+        return Err(refuse(Code::TooDeep, "body", message));
     }
     let many = |n: usize| {
         if n > ITEMS {
             let message = format!("No list is longer than {ITEMS}.");
-            return Err(refuse("too-long", "body", message));
+            return Err(refuse(Code::TooLong, "body", message));
         }
         Ok(())
     };
@@ -87,7 +87,7 @@ fn walk(value: &Value, depth: usize) -> Result<(), CoreError> {
             if x == 0.0 && x.is_sign_negative() {
                 // JSON has it and the database has not
                 return Err(refuse(
-                    "bad-number",
+                    Code::BadNumber,
                     "body",
                     "−0 is no figure: write 0.".into(),
                 ));
@@ -96,7 +96,7 @@ fn walk(value: &Value, depth: usize) -> Result<(), CoreError> {
                 return Ok(());
             }
             Err(refuse(
-                "bad-number",
+                Code::BadNumber,
                 "body",
                 format!("{n} is too large for anything here."),
             ))

@@ -3,7 +3,7 @@
 //! the same bytes wherever it lies. The customer's card is never in it.
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry;
 use crate::job::entry::{Body, Logged};
 use crate::job::state::Job;
@@ -167,7 +167,7 @@ impl Bundle {
     /// [`MOST_PHOTOS`] pictures, an id that comes twice, a chain that does not fit the entries, a log that does not begin with what the customer
     /// said.
     pub fn read(text: &str) -> Result<Self, CoreError> {
-        let bad = |message: String| CoreError::entry("bad-bundle", "bundle", message);
+        let bad = |message: String| CoreError::entry(Code::BadBundle, "bundle", message);
         if deepest(text) > DEEPEST {
             return Err(bad(format!(
                 "Nested deeper than {DEEPEST} levels: no job is."

@@ -14,10 +14,10 @@ impl Weighed<'_> {
     /// controls not looked at.
     pub(crate) fn controls(&self) -> Option<Controls> {
         let told = self.job.symptoms.iter().any(|s| {
-            s.1 == Some(true)
+            s.yes == Some(true)
                 && self
                     .catalogue
-                    .symptom(&s.0)
+                    .symptom(&s.symptom)
                     .is_some_and(|s| s.controls_first)
         });
         let access = &self.model.profile.family.access;

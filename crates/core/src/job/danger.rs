@@ -81,13 +81,22 @@ pub enum Happened {
     Cleared,
 }
 
+/// A step of the quarantine as it was recorded.
+#[derive(Debug, Clone, PartialEq)]
+pub struct StepDone {
+    /// When.
+    pub at: OffsetDateTime,
+    /// Who.
+    pub by: String,
+}
+
 /// How a pack stands: what happened on it, put together in order.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct PackStanding {
     /// STOPs that hold.
     pub stops: Vec<Stop>,
-    /// Quarantine steps recorded for them, with when and who.
-    pub quarantine: BTreeMap<String, (OffsetDateTime, String)>,
+    /// Quarantine steps recorded for them, by step.
+    pub quarantine: BTreeMap<String, StepDone>,
 }
 
 impl PackStanding {
@@ -115,8 +124,11 @@ impl PackStanding {
             Happened::Found(stop) => self.find(stop.clone()),
             Happened::Quarantined(step) => {
                 if !self.stops.is_empty() {
-                    self.quarantine
-                        .insert(step.clone(), (event.at, event.by.clone()));
+                    let done = StepDone {
+                        at: event.at,
+                        by: event.by.clone(),
+                    };
+                    self.quarantine.insert(step.clone(), done);
                 }
             }
             Happened::Cleared => self.clear(),

@@ -2,7 +2,7 @@
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::repertoire::{Kind, Test};
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry::vocabulary::ProofResult;
 use crate::job::state::{Job, Stage};
 use serde::Serialize;
@@ -105,13 +105,13 @@ pub fn watched(
     now: time::OffsetDateTime,
 ) -> Result<(), CoreError> {
     for step in catalogue.quarantine.iter().filter(|q| q.least_hours > 0.0) {
-        let Some((since, _)) = job.on_pack.quarantine.get(&step.id) else {
+        let Some(begun) = job.on_pack.quarantine.get(&step.id) else {
             continue;
         };
-        let passed = (now - *since).as_seconds_f64() / 3600.0;
+        let passed = (now - begun.at).as_seconds_f64() / 3600.0;
         if passed < step.least_hours {
             return Err(CoreError::entry(
-                "still-watched",
+                Code::StillWatched,
                 "kind",
                 format!(
                     "The watch began {passed:.0} h ago and takes {:.0} h at the least: {:.0} h to go.",

@@ -6,7 +6,7 @@ use crate::catalogue::Catalogue;
 use crate::diagnosis::predict::Model;
 use crate::diagnosis::repertoire;
 use crate::job::entry::vocabulary::ReadingResult;
-use crate::job::state::Job;
+use crate::job::state::{Job, Settled};
 use serde::Serialize;
 use utoipa::ToSchema;
 
@@ -99,13 +99,20 @@ pub fn opened(model: &Model, job: &Job) -> Vec<Opened> {
 pub fn items(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<OpenItem> {
     let mut out = Vec::new();
     let standing = |key: &str, since: i64, may_except: bool| {
-        if let Some((mark, how)) = job.closings.get(key).filter(|(m, _)| m.seq > since) {
-            return (ItemStanding::Closed, how.clone(), Some(mark.at));
+        let later = |s: &&Settled| s.mark.seq > since;
+        if let Some(closed) = job.closings.get(key).filter(later) {
+            return (
+                ItemStanding::Closed,
+                closed.words.clone(),
+                Some(closed.mark.at),
+            );
         }
-        match job.exceptions.get(key).filter(|(m, _)| m.seq > since) {
-            Some((mark, reason)) if may_except => {
-                (ItemStanding::Excepted, reason.clone(), Some(mark.at))
-            }
+        match job.exceptions.get(key).filter(later) {
+            Some(gone) if may_except => (
+                ItemStanding::Excepted,
+                gone.words.clone(),
+                Some(gone.mark.at),
+            ),
             _ => (ItemStanding::Open, String::new(), None),
         }
     };

@@ -1,6 +1,6 @@
 //! The job's vehicle as a SPICE netlist: its circuit as it stands now, sound or with one fault in it.
 
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::bench::Weighed;
 use crate::job::state::state_words;
 use spannung_circuit::{Circuit, spice};
@@ -14,7 +14,7 @@ pub fn spice(w: &Weighed<'_>, fault: Option<&str>) -> Result<String, CoreError> 
         None => None,
         Some(key) => Some(w.model.cases.iter().find(|c| c.key == key).ok_or_else(|| {
             CoreError::entry(
-                "unknown-fault",
+                Code::UnknownFault,
                 "fault",
                 format!("This vehicle has no fault “{key}”."),
             )

@@ -188,7 +188,7 @@ fn same(a: &str, b: &str) -> bool {
 /// All points of a job in the order they first came up.
 pub fn rows(job: &Job) -> Vec<PointRow> {
     let mut names: Vec<(&str, Unit)> = Vec::new();
-    let sheet = job.sheet.as_ref().map_or(&[][..], |s| &s.2);
+    let sheet = job.sheet.as_ref().map_or(&[][..], |s| &s.points);
     let named = sheet.iter().map(|p| (p.point.as_str(), p.unit));
     let read = job
         .points

@@ -135,7 +135,7 @@ impl Job {
     /// The vehicle as it is: its family with what is different here.
     pub fn profile(&self, catalogue: &Catalogue) -> Option<Profile> {
         let family = self.family(catalogue)?;
-        Profile::new(family, &self.changes).ok()
+        Profile::new(family, &self.differences()).ok()
     }
 
     /// Its family with what is different here, pack and limits with it; none without a wiring model.
@@ -145,8 +145,8 @@ impl Job {
 
     /// The last change that a rule picks, with its source.
     fn last_change(&self, pick: impl Fn(&Change) -> bool) -> Option<Option<KnownFrom>> {
-        let mut noted = self.changes.iter().zip(&self.sources).rev();
-        noted.find(|(c, _)| pick(c)).map(|(_, s)| *s)
+        let mut noted = self.changes.iter().rev();
+        noted.find(|c| pick(&c.change)).map(|c| c.source)
     }
 
     /// The profile as it is shown; none without a wiring model.
@@ -168,7 +168,7 @@ impl Job {
                 name: "lead-acid".into(),
             }]
         };
-        let parallel = self.changes.iter().rev().find_map(|c| match c {
+        let parallel = self.changes.iter().rev().find_map(|c| match &c.change {
             Change::Pack { parallel, .. } => *parallel,
             _ => None,
         });

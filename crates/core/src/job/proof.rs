@@ -239,7 +239,7 @@ fn standing(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> CheckStandi
             _ => CheckStanding::Passed,
         },
         _ => match job.exceptions.get(id) {
-            Some((mark, _)) if holds(mark) && !check.blocker => CheckStanding::Excepted,
+            Some(gone) if holds(&gone.mark) && !check.blocker => CheckStanding::Excepted,
             _ => CheckStanding::Open,
         },
     }
@@ -273,7 +273,7 @@ pub fn rows(
                 may_lack: c.part.is_some() && job.family(catalogue).is_none(),
                 because,
                 standing: standing(catalogue, job, c),
-                excepted: job.exceptions.get(id).map(|e| e.1.clone()),
+                excepted: job.exceptions.get(id).map(|e| e.words.clone()),
                 tries: job
                     .proofs
                     .iter()

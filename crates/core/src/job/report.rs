@@ -375,7 +375,7 @@ fn let_go(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<LetGo> {
     let items = crate::job::items::items(catalogue, job, opened);
     job.exceptions
         .iter()
-        .map(|(key, (mark, reason))| LetGo {
+        .map(|(key, gone)| LetGo {
             what: catalogue.proof.find(key).map_or_else(
                 || {
                     items
@@ -385,8 +385,8 @@ fn let_go(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<LetGo> {
                 },
                 |c| c.name.clone(),
             ),
-            reason: reason.clone(),
-            by: mark.by.clone(),
+            reason: gone.words.clone(),
+            by: gone.mark.by.clone(),
         })
         .collect()
 }

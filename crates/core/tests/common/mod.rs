@@ -96,7 +96,7 @@ impl Log {
     }
     pub fn refuses(&self, body: &Body, role: Role) -> Option<&'static str> {
         match admit::admit(catalogue(), &self.job(), body, role) {
-            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code),
+            Err(spannung_core::CoreError::Entry { code, .. }) => Some(code.word()),
             _ => None,
         }
     }

@@ -313,8 +313,8 @@ impl Script<'_> {
         let id = Uuid::from_u128(self.job.as_u128() + 0xf000 + self.n);
         let drawn = tokio::task::spawn_blocking(move || picture::plug(salts))
             .await
-            .map_err(|_| ApiError::internal("picture"))?;
-        let (kept, small) = drawn.map_err(|_| ApiError::internal("picture"))?;
+            .map_err(ApiError::internal("picture"))?;
+        let (kept, small) = drawn.map_err(ApiError::internal("picture"))?;
         self.app
             .store
             .put_photo(&Photo {
@@ -403,7 +403,7 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
         .await?;
     let hash = tokio::task::spawn_blocking(|| auth::hash_password(PASSWORD))
         .await
-        .map_err(|_| ApiError::internal("hash"))??;
+        .map_err(ApiError::internal("hash"))??;
     let mut code_hashes = Vec::new();
     for code in CODES {
         code_hashes.push(auth::hashed(app, code.into()).await?);
@@ -418,7 +418,7 @@ pub async fn seed(app: &App) -> Result<(), ApiError> {
         address: "Market square 4, Grauhafen".into(),
         ..Shop::default()
     };
-    let body = serde_json::to_value(&shop).map_err(|_| ApiError::internal("settings"))?;
+    let body = serde_json::to_value(&shop).map_err(ApiError::internal("settings"))?;
     app.store
         .set_shop(START - Duration::days(60), PEOPLE[0].0, &body)
         .await?;

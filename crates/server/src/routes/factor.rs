@@ -33,7 +33,7 @@ fn codes(secret: &[u8]) -> Result<Totp, ApiError> {
         .with_step_duration(STEP)
         .with_secret(secret.to_vec())
         .build()
-        .map_err(|_| ApiError::internal("codes"))
+        .map_err(ApiError::internal("codes"))
 }
 
 fn wrong_code() -> ApiError {

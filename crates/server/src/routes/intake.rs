@@ -184,7 +184,7 @@ async fn preview(
         let bench = w.bench();
         let next = bench.next.as_ref().map(|n| n.test.clone());
         let map = map::map(w, next.as_deref());
-        let asked: BTreeSet<String> = w.job.symptoms.iter().map(|s| s.0.clone()).collect();
+        let asked: BTreeSet<String> = w.job.symptoms.iter().map(|s| s.symptom.clone()).collect();
         let askable: BTreeSet<String> = catalogue
             .symptoms
             .iter()

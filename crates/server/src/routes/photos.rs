@@ -57,7 +57,7 @@ async fn put_photo(
     let turn = app.limits.picture().await?;
     let drawn = tokio::task::spawn_blocking(move || picture::keep(&upload.bytes))
         .await
-        .map_err(|_| ApiError::internal("picture"))?;
+        .map_err(ApiError::internal("picture"))?;
     drop(turn);
     let (kept, small) = drawn.map_err(|sentence| {
         ApiError::refused(

@@ -42,7 +42,7 @@ async fn set_shop(
         ));
     }
     if shop != shop::now(&app).await? {
-        let body = serde_json::to_value(&shop).map_err(|_| ApiError::internal("settings"))?;
+        let body = serde_json::to_value(&shop).map_err(ApiError::internal("settings"))?;
         app.store
             .set_shop(app.clock.now(), &person.name, &body)
             .await?;

@@ -98,6 +98,7 @@ async fn find_vehicles(
 /// A vehicle as it left with a job.
 async fn as_left(app: &App, found: Found) -> Result<KnownVehicle, ApiError> {
     let job = work::load(app, found.id).await?.job;
+    let changes = job.differences();
     Ok(KnownVehicle {
         job: found.id,
         number: found.number,
@@ -105,11 +106,11 @@ async fn as_left(app: &App, found: Found) -> Result<KnownVehicle, ApiError> {
         frame_number: job.frame_number,
         controller: job.controller,
         volts_class: job.volts_class,
+        changes,
         drive: job.drive,
-        changes: job.changes,
         customer: found.customer,
         customer_id: job.customer,
-        pack: job.pack.map(|p| p.1),
+        pack: job.pack.map(|p| p.sticker),
         outcome: found.card.outcome,
         mended: found.card.mended,
         words: found.card.words,

@@ -2,14 +2,14 @@
 //! without.
 
 use crate::catalogue::{Catalogue, StopWords};
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, TestName, Worked, check_minutes, not_stopped, owned, refuse, text,
 };
 use crate::job::entry::vocabulary::{ReadOn, ReadingResult, SheetPoint};
 use crate::job::gate::Standing;
-use crate::job::state::{Job, LIVE_VOLTS, Mark, PointTaken, Taken};
+use crate::job::state::{Changed, Job, LIVE_VOLTS, Mark, PointTaken, Ruled, SheetInUse, Taken};
 use crate::reading::{self, Unit};
 use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change as Differs, KnownFrom};
@@ -54,7 +54,7 @@ impl Kind for Reading {
         not_stopped(at, "test")?;
         if *result == ReadingResult::Figure {
             reading::parse(typed, unit_of(at.catalogue, test))
-                .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
+                .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
         }
         Ok(())
     }
@@ -222,7 +222,7 @@ impl Kind for Skip {
     fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { reason, .. } = self;
         if reason.trim().is_empty() {
-            return refuse("no-reason", "reason", "Say why it is passed over.");
+            return refuse(Code::NoReason, "reason", "Say why it is passed over.");
         }
         Ok(())
     }
@@ -265,13 +265,13 @@ impl Kind for ByHand {
         let Self { class, reason, .. } = self;
         if here && !catalogue.classes.contains_key(class) {
             return refuse(
-                "unknown-class",
+                Code::UnknownClass,
                 "class",
                 format!("There is no suspect “{class}”."),
             );
         }
         if reason.trim().is_empty() {
-            return refuse("no-reason", "reason", "Say why: the log keeps it.");
+            return refuse(Code::NoReason, "reason", "Say why: the log keeps it.");
         }
         Ok(())
     }
@@ -282,8 +282,12 @@ impl Kind for ByHand {
         } = self;
         match out {
             Some(out) => {
-                job.by_hand
-                    .insert(class.clone(), (*out, reason.clone(), mark.entry));
+                let ruled = Ruled {
+                    out: *out,
+                    reason: reason.clone(),
+                    entry: mark.entry,
+                };
+                job.by_hand.insert(class.clone(), ruled);
             }
             None => {
                 job.by_hand.remove(class);
@@ -330,32 +334,34 @@ impl Kind for Change {
         owned(at)?;
         let Some(family) = job.family(catalogue) else {
             return refuse(
-                "unknown-family",
+                Code::UnknownFamily,
                 "change",
                 "This vehicle has no wiring model.",
             );
         };
         if job.changes.len() >= MOST_CHANGES {
             return refuse(
-                "too-many",
+                Code::TooMany,
                 "change",
                 format!(
                     "{MOST_CHANGES} differences are noted. What differs more is another vehicle: open it without a wiring model."
                 ),
             );
         }
-        let mut changes = job.changes.clone();
+        let mut changes = job.differences();
         changes.push(change.clone());
         spannung_circuit::Profile::new(family, &changes)
-            .map_err(|e| CoreError::entry("bad-change", "change", e.to_string()))?;
+            .map_err(|e| CoreError::entry(Code::BadChange, "change", e.to_string()))?;
         Ok(())
     }
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { change, source, .. } = self;
-        job.changes.push(change.clone());
-        job.sources.push(*source);
-        job.changed_by.push(mark.entry);
+        job.changes.push(Changed {
+            change: change.clone(),
+            source: *source,
+            entry: mark.entry,
+        });
     }
 
     fn said(&self, _book: &Book<'_>) -> Said {
@@ -443,14 +449,14 @@ impl Kind for PointReading {
         not_stopped(at, "kind")?;
         if standing == Standing::Asking {
             return refuse(
-                "gate-closed",
+                Code::GateClosed,
                 "kind",
                 "The gate is not open: look at the battery first.",
             );
         }
         if *result == ReadingResult::Figure {
             reading::parse(typed, Some(*unit))
-                .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
+                .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
         }
         Ok(())
     }
@@ -536,12 +542,12 @@ impl Kind for Sheet {
         let Self { name, points, .. } = self;
         text("name", name, 120, "Name the sheet.")?;
         if points.is_empty() || points.len() > 200 {
-            return refuse("bad-sheet", "points", "A sheet has 1 to 200 points.");
+            return refuse(Code::BadSheet, "points", "A sheet has 1 to 200 points.");
         }
         for p in points {
             text("points", &p.point, 80, "Name the point.")?;
             reading::parse(&p.expected, Some(p.unit))
-                .map_err(|e| CoreError::entry("bad-reading", "points", e.to_string()))?;
+                .map_err(|e| CoreError::entry(Code::BadReading, "points", e.to_string()))?;
         }
         Ok(())
     }
@@ -553,7 +559,11 @@ impl Kind for Sheet {
             points,
             ..
         } = self;
-        job.sheet = Some((*sheet, name.clone(), points.clone()))
+        job.sheet = Some(SheetInUse {
+            sheet: *sheet,
+            name: name.clone(),
+            points: points.clone(),
+        });
     }
 
     fn said(&self, _book: &Book<'_>) -> Said {

@@ -2,13 +2,13 @@
 
 use crate::catalogue::Catalogue;
 use crate::desks::money::Terms;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry::kind::{Admitting, Book, Kind, Said, known_class, maybe, refuse, tail};
 use crate::job::entry::vocabulary::{Outcome, Recheck, Shown};
 use crate::job::gate::Standing;
 use crate::job::items::Opened;
 use crate::job::proof;
-use crate::job::state::{Closed, Job, Mark, PhotoTaken, between};
+use crate::job::state::{Closed, Job, Mark, NoteWritten, PhotoTaken, between};
 use serde::{Deserialize, Serialize};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
@@ -38,7 +38,7 @@ impl Kind for Photo {
         maybe("caption", caption, 200)?;
         if !here && of.is_some_and(|of| !job.written.contains_key(&of)) {
             return refuse(
-                "unknown-entry",
+                Code::UnknownEntry,
                 "of",
                 "It belongs to an entry that does not stand before it.",
             );
@@ -87,14 +87,17 @@ impl Kind for Note {
     fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { text, .. } = self;
         if text.trim().is_empty() || text.chars().count() > 4000 {
-            return refuse("bad-note", "text", "A note has 1 to 4000 letters.");
+            return refuse(Code::BadNote, "text", "A note has 1 to 4000 letters.");
         }
         Ok(())
     }
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { text, .. } = self;
-        job.notes.push((mark.at, mark.by.clone(), text.clone()))
+        job.notes.push(NoteWritten {
+            mark: mark.clone(),
+            text: text.clone(),
+        });
     }
 
     fn said(&self, _book: &Book<'_>) -> Said {
@@ -135,20 +138,28 @@ impl Kind for Void {
         let Self { entry, reason, .. } = self;
         let Some(can_be_struck_out) = job.written.get(entry) else {
             return refuse(
-                "unknown-entry",
+                Code::UnknownEntry,
                 "entry",
                 "There is no such entry in this job.",
             );
         };
         if !can_be_struck_out {
-            return refuse("not-voidable", "entry", "This entry cannot be struck out.");
+            return refuse(
+                Code::NotVoidable,
+                "entry",
+                "This entry cannot be struck out.",
+            );
         }
         if job.voided.contains_key(entry) {
-            return refuse("struck-out", "entry", "This entry is struck out already.");
+            return refuse(
+                Code::StruckOut,
+                "entry",
+                "This entry is struck out already.",
+            );
         }
         if here && reason.trim().is_empty() {
             return refuse(
-                "no-reason",
+                Code::NoReason,
                 "reason",
                 "Say why it is struck out: the log keeps it.",
             );
@@ -156,7 +167,7 @@ impl Kind for Void {
         without_change(catalogue, job, *entry)?;
         if job.holds_stop(*entry) {
             return refuse(
-                "stop-holds",
+                Code::StopHolds,
                 "entry",
                 "This raised a STOP and is not struck out. Another pack, or a specialist's written clearance, ends it.",
             );
@@ -215,18 +226,18 @@ impl Kind for Close {
         } = self;
         if !role.may_release() {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "kind",
                 "A technician hands the vehicle back.",
             );
         }
         if recheck.as_ref().is_some_and(|r| r.what.trim().is_empty()) {
-            return refuse("no-text", "recheck", "Say what is looked at again.");
+            return refuse(Code::NoText, "recheck", "Say what is looked at again.");
         }
         known_class(at, class.as_ref())?;
         if standing == Standing::Stopped {
             return refuse(
-                "gate-stopped",
+                Code::GateStopped,
                 "kind",
                 "Record the quarantine before the job is closed.",
             );
@@ -238,7 +249,7 @@ impl Kind for Close {
             )
         {
             return refuse(
-                "pack-stopped",
+                Code::PackStopped,
                 "outcome",
                 "With this pack stopped the job ends as made safe, declined, referred or scrapped: hand back without it.",
             );
@@ -256,11 +267,13 @@ impl Kind for Close {
         let holds = proof::holds(catalogue, job, opened, *outcome);
         match holds.first() {
             None => Ok(()),
-            Some(first) if holds.len() == 1 => {
-                refuse("held", "outcome", format!("The hand-back is held. {first}"))
-            }
+            Some(first) if holds.len() == 1 => refuse(
+                Code::Held,
+                "outcome",
+                format!("The hand-back is held. {first}"),
+            ),
             Some(first) => refuse(
-                "held",
+                Code::Held,
                 "outcome",
                 format!(
                     "The hand-back is held by {} things. First: {first}",
@@ -281,7 +294,7 @@ impl Kind for Close {
             terms,
             ..
         } = self;
-        let running: Vec<OffsetDateTime> = job.clocks.values().map(|c| c.0).collect();
+        let running: Vec<OffsetDateTime> = job.clocks.values().map(|c| c.since).collect();
         job.minutes += running.iter().map(|s| between(*s, mark.at)).sum::<f64>();
         job.clocks.clear();
         job.closed = Some(Closed {
@@ -367,7 +380,7 @@ impl Kind for Close {
 
 /// Does what remains of the vehicle's changes still make a vehicle when this entry is struck out?
 fn without_change(catalogue: &Catalogue, job: &Job, entry: Uuid) -> Result<(), CoreError> {
-    let Some(at) = job.changed_by.iter().position(|e| *e == entry) else {
+    let Some(at) = job.changes.iter().position(|c| c.entry == entry) else {
         return Ok(());
     };
     let Some(family) = job.family(catalogue) else {
@@ -377,13 +390,13 @@ fn without_change(catalogue: &Catalogue, job: &Job, entry: Uuid) -> Result<(), C
     if job.misfit(catalogue).is_some() {
         return Ok(());
     }
-    let mut left = job.changes.clone();
+    let mut left = job.differences();
     left.remove(at);
     spannung_circuit::Profile::new(family, &left)
         .map(|_| ())
         .map_err(|why| {
             CoreError::entry(
-                "needed",
+                Code::Needed,
                 "entry",
                 format!("A later change of this vehicle rests on this one ({why}). Strike that one out first."),
             )

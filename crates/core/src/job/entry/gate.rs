@@ -1,8 +1,8 @@
 //! The battery gate: which pack it is, what is answered, quarantine and clearance, how the vehicle stands.
 
 use crate::catalogue::{Catalogue, GateAnswer as AnswerSpec, StopWords};
-use crate::error::CoreError;
-use crate::job::danger::Danger;
+use crate::error::{Code, CoreError};
+use crate::job::danger::{Danger, StepDone};
 use crate::job::entry::kind::{Admitting, Book, Kind, Said, refuse};
 use crate::job::entry::vocabulary::Role;
 use crate::job::gate::{self, Standing};
@@ -43,7 +43,7 @@ impl Kind for Pack {
         let Self { sticker, .. } = self;
         if sticker.trim().is_empty() || sticker.chars().count() > 80 {
             return refuse(
-                "bad-sticker",
+                Code::BadSticker,
                 "sticker",
                 "A sticker has 1 to 24 letters or figures.",
             );
@@ -105,14 +105,14 @@ impl Kind for Gate {
                 return Ok(());
             }
             return refuse(
-                "unknown-check",
+                Code::UnknownCheck,
                 "check",
                 format!("The gate has no check “{check}”."),
             );
         };
         if spec.rests == "pack" && job.pack.is_none() {
             return refuse(
-                "no-pack",
+                Code::NoPack,
                 "check",
                 "Name the pack by its sticker first: findings rest on it.",
             );
@@ -122,7 +122,7 @@ impl Kind for Gate {
                 return Ok(());
             }
             return refuse(
-                "unknown-answer",
+                Code::UnknownAnswer,
                 "answer",
                 format!("“{answer}” is no answer to {}.", spec.name),
             );
@@ -130,7 +130,7 @@ impl Kind for Gate {
         let held = job.on_pack.stops.iter().any(|s| &s.from == check);
         if held && given.result != "stop" {
             return refuse(
-                "stop-holds",
+                Code::StopHolds,
                 "answer",
                 "A STOP is not answered away. Another pack, or a specialist's written clearance, ends it.",
             );
@@ -235,21 +235,24 @@ impl Kind for Quarantine {
         let Self { step, .. } = self;
         if here && !catalogue.quarantine.iter().any(|q| &q.id == step) {
             return refuse(
-                "unknown-step",
+                Code::UnknownStep,
                 "step",
                 format!("The quarantine has no step “{step}”."),
             );
         }
         if here && job.on_pack.stops.is_empty() {
-            return refuse("no-stop", "step", "There is no STOP on this pack.");
+            return refuse(Code::NoStop, "step", "There is no STOP on this pack.");
         }
         Ok(())
     }
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { step, .. } = self;
-        let steps = &mut job.on_pack.quarantine;
-        steps.insert(step.clone(), (mark.at, mark.by.clone()));
+        let done = StepDone {
+            at: mark.at,
+            by: mark.by.clone(),
+        };
+        job.on_pack.quarantine.insert(step.clone(), done);
     }
 
     fn said(&self, book: &Book<'_>) -> Said {
@@ -293,27 +296,27 @@ impl Kind for Clearance {
         let Self { text, .. } = self;
         if role != Role::Specialist {
             return refuse(
-                "not-specialist",
+                Code::NotSpecialist,
                 "kind",
                 "Only a specialist clears a pack, in writing.",
             );
         }
         if text.trim().chars().count() < 10 {
             return refuse(
-                "no-text",
+                Code::NoText,
                 "text",
                 "Write what was measured and why the pack is cleared.",
             );
         }
         if here && job.on_pack.stops.iter().any(|s| !s.clearable) {
             return refuse(
-                "not-clearable",
+                Code::NotClearable,
                 "kind",
                 "A group below its floor has no clearance: only another pack.",
             );
         }
         if here && standing != Standing::Quarantined {
-            return refuse("not-quarantined", "kind", "Record the quarantine first.");
+            return refuse(Code::NotQuarantined, "kind", "Record the quarantine first.");
         }
         Ok(())
     }
@@ -358,7 +361,7 @@ impl Kind for State {
         let on = state.battery == Battery::In || state.charger != Charger::Away;
         if on && standing != Standing::Open {
             return refuse(
-                "gate-closed",
+                Code::GateClosed,
                 "state",
                 "The gate is not open: pack and charger stay out.",
             );
@@ -406,14 +409,14 @@ impl Kind for Confirmed {
                 return Ok(());
             }
             return refuse(
-                "unknown-need",
+                Code::UnknownNeed,
                 "need",
                 format!("There is no precondition “{need}”."),
             );
         };
         if spec.id.get_ref() == "specialist" && role != Role::Specialist {
             return refuse(
-                "not-specialist",
+                Code::NotSpecialist,
                 "need",
                 "Only a specialist opens a pack. Refer it to its maker.",
             );
@@ -457,7 +460,7 @@ fn gate_figure(
     }
     let typed = typed.unwrap_or_default();
     let figure = reading::parse(typed, Some(Unit::Volts))
-        .map_err(|e| CoreError::entry("bad-reading", "typed", e.to_string()))?;
+        .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
     let floors = gate::floors(catalogue, job);
     let highest = floors.first().map_or(0.0, |f| f.volts);
     let lowest = floors.last().map_or(0.0, |f| f.volts);
@@ -480,7 +483,7 @@ fn gate_figure(
     };
     if figure.low > full * 1.3 || figure.low < 0.0 {
         return Err(CoreError::entry(
-            "absurd-reading",
+            Code::AbsurdReading,
             "typed",
             format!(
                 "{shown} cannot be here. A pack of this class reads up to {}.",
@@ -493,7 +496,7 @@ fn gate_figure(
         return Ok(());
     }
     Err(CoreError::entry(
-        "figure-differs",
+        Code::FigureDiffers,
         "answer",
         format!(
             "{shown} is not “{}”: the floor of {} is {}.",

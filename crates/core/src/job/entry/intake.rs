@@ -1,11 +1,11 @@
 //! What stands at the beginning: the customer's words, the vehicle, whose it is.
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{Admitting, Book, Kind, Said, maybe, refuse};
 use crate::job::entry::vocabulary::Role;
-use crate::job::state::{Job, Mark};
+use crate::job::state::{self, Job, Mark, RiskTold, SymptomTold};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -46,11 +46,15 @@ impl Kind for Opened {
             ..
         } = self;
         if job.opened_at.is_some() {
-            return refuse("already-open", "kind", "This job has been opened already.");
+            return refuse(
+                Code::AlreadyOpen,
+                "kind",
+                "This job has been opened already.",
+            );
         }
         if words.chars().count() > 2000 {
             return refuse(
-                "too-long",
+                Code::TooLong,
                 "words",
                 "2000 letters are enough for a complaint.",
             );
@@ -58,7 +62,7 @@ impl Kind for Opened {
         let other = drive == OTHER_DRIVE && OTHER_VOLTS.contains(volts_class);
         if catalogue.family(*volts_class, drive).is_none() && !other {
             return refuse(
-                "unknown-family",
+                Code::UnknownFamily,
                 "drive",
                 format!("There is no wiring model for a {volts_class} V {drive} vehicle yet."),
             );
@@ -123,14 +127,14 @@ impl Kind for Vehicle {
         let long = |t: &Option<String>| t.as_ref().is_some_and(|t| t.chars().count() > 120);
         if long(frame_number) || long(controller) {
             return refuse(
-                "too-long",
+                Code::TooLong,
                 "frame_number",
                 "120 letters are enough for a frame number or a label.",
             );
         }
         if name.trim().is_empty() || name.chars().count() > 80 {
             return refuse(
-                "bad-name",
+                Code::BadName,
                 "name",
                 "Give the vehicle a name of 1 to 80 letters.",
             );
@@ -188,7 +192,7 @@ impl Kind for Symptom {
         let Self { symptom, .. } = self;
         if here && catalogue.symptom(symptom).is_none() {
             return refuse(
-                "unknown-symptom",
+                Code::UnknownSymptom,
                 "symptom",
                 format!("There is no symptom {symptom}."),
             );
@@ -203,9 +207,13 @@ impl Kind for Symptom {
             by_customer,
             ..
         } = self;
-        job.symptoms.retain(|s| &s.0 != symptom);
-        job.symptoms
-            .push((symptom.clone(), *yes, *by_customer, mark.entry));
+        job.symptoms.retain(|s| &s.symptom != symptom);
+        job.symptoms.push(SymptomTold {
+            symptom: symptom.clone(),
+            yes: *yes,
+            by_customer: *by_customer,
+            entry: mark.entry,
+        });
     }
 
     fn danger(&self, catalogue: &Catalogue, _job: &Job) -> Option<Danger> {
@@ -257,7 +265,7 @@ impl Kind for Risk {
         let Self { risk, .. } = self;
         if here && !catalogue.risks.iter().any(|r| &r.id == risk) {
             return refuse(
-                "unknown-risk",
+                Code::UnknownRisk,
                 "risk",
                 format!("There is no risk factor {risk}."),
             );
@@ -267,8 +275,12 @@ impl Kind for Risk {
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { risk, yes, .. } = self;
-        job.risks.retain(|r| &r.0 != risk);
-        job.risks.push((risk.clone(), *yes, mark.entry));
+        job.risks.retain(|r| &r.risk != risk);
+        job.risks.push(RiskTold {
+            risk: risk.clone(),
+            yes: *yes,
+            entry: mark.entry,
+        });
     }
 
     fn said(&self, book: &Book<'_>) -> Said {
@@ -331,7 +343,7 @@ impl Kind for Ownership {
         let Self { locked, proof, .. } = self;
         if role == Role::Trainee {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "kind",
                 "A technician looks at the proof of ownership.",
             );
@@ -340,10 +352,10 @@ impl Kind for Ownership {
             maybe("proof", seen, 400)?;
         }
         let blank = proof.as_ref().is_none_or(|p| p.trim().is_empty());
-        let held = matches!(&job.ownership, Some((true, None)));
+        let held = job.ownership.as_ref().is_some_and(|o| o.unproved());
         if here && held && !*locked && blank {
             return refuse(
-                "no-ownership",
+                Code::NoOwnership,
                 "proof",
                 "It was noted as locked or ex-fleet. Record the proof that was seen.",
             );
@@ -354,7 +366,10 @@ impl Kind for Ownership {
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, _mark: &Mark, _struck_out: bool) {
         let Self { locked, proof, .. } = self;
         let seen = proof.clone().filter(|p| !p.trim().is_empty());
-        job.ownership = Some((*locked, seen));
+        job.ownership = Some(state::Ownership {
+            locked: *locked,
+            proof: seen,
+        });
     }
 
     fn said(&self, _book: &Book<'_>) -> Said {

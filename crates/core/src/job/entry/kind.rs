@@ -2,7 +2,7 @@
 //! must not have happened meanwhile.
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::vocabulary::Role;
 use crate::job::gate::Standing;
@@ -172,7 +172,7 @@ pub struct Worked {
 /// # Errors
 /// Always: the sentence with its code and field.
 pub(super) fn refuse(
-    code: &'static str,
+    code: Code,
     field: &'static str,
     message: impl Into<String>,
 ) -> Result<(), CoreError> {
@@ -189,7 +189,7 @@ pub(super) fn text(
     let letters = value.trim().chars().count();
     if letters == 0 || letters > most {
         let message = format!("{ask} 1 to {most} letters are accepted.");
-        return refuse("no-text", field, message);
+        return refuse(Code::NoText, field, message);
     }
     Ok(())
 }
@@ -198,7 +198,7 @@ pub(super) fn text(
 pub(super) fn maybe(field: &'static str, value: &str, most: usize) -> Result<(), CoreError> {
     if value.chars().count() > most {
         return refuse(
-            "too-long",
+            Code::TooLong,
             field,
             format!("{most} letters are enough here."),
         );
@@ -212,7 +212,7 @@ pub(super) fn check_minutes(minutes: f64) -> Result<(), CoreError> {
         return Ok(());
     }
     refuse(
-        "bad-minutes",
+        Code::BadMinutes,
         "minutes",
         "Minutes between 0 and 1440 are accepted.",
     )
@@ -226,13 +226,17 @@ pub(super) fn check_cents(field: &'static str, cents: Option<i64>) -> Result<(),
     if cents.is_none_or(|c| (0..=MOST_CENTS).contains(&c)) {
         return Ok(());
     }
-    refuse("bad-money", field, "Money from 0 to 1,000,000 is accepted.")
+    refuse(
+        Code::BadMoney,
+        field,
+        "Money from 0 to 1,000,000 is accepted.",
+    )
 }
 
 /// A repair class that the catalogue has to know when it is written here.
 pub(super) fn known_class(at: &Admitting<'_>, class: Option<&String>) -> Result<(), CoreError> {
     if at.here && class.is_some_and(|c| !at.catalogue.classes.contains_key(c)) {
-        return refuse("unknown-class", "class", "There is no such suspect.");
+        return refuse(Code::UnknownClass, "class", "There is no such suspect.");
     }
     Ok(())
 }
@@ -241,7 +245,7 @@ pub(super) fn known_class(at: &Admitting<'_>, class: Option<&String>) -> Result<
 pub(super) fn not_stopped(at: &Admitting<'_>, field: &'static str) -> Result<(), CoreError> {
     if at.standing == Standing::Stopped {
         return refuse(
-            "gate-stopped",
+            Code::GateStopped,
             field,
             "STOP: nothing but isolation and quarantine until they are recorded.",
         );
@@ -251,9 +255,9 @@ pub(super) fn not_stopped(at: &Admitting<'_>, field: &'static str) -> Result<(),
 
 /// Locked or ex-fleet electronics are not bypassed before a proof of ownership was seen.
 pub(super) fn owned(at: &Admitting<'_>) -> Result<(), CoreError> {
-    if at.here && matches!(&at.job.ownership, Some((true, None))) {
+    if at.here && at.job.ownership.as_ref().is_some_and(|o| o.unproved()) {
         return refuse(
-            "no-ownership",
+            Code::NoOwnership,
             "kind",
             "Locked or ex-fleet: record the proof of ownership before anything is bypassed or exchanged.",
         );

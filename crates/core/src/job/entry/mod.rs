@@ -30,114 +30,42 @@ use time::OffsetDateTime;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// All kinds in one: their groups, and the way to what a kind answers.
+/// All kinds in one, and the way to what a kind answers.
 macro_rules! kinds {
-    ($($(#[$doc:meta])* $name:ident: $group:ident,)*) => {
+    ($($group:ident: $($name:ident),+;)*) => {
         /// The content of an entry.
         #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
         #[serde(tag = "kind", rename_all = "kebab-case")]
+        #[allow(missing_docs)] // each stands at its struct
         pub enum Body {
-            $($(#[$doc])* $name(#[schema(inline)] $group::$name),)*
+            $($($name(#[schema(inline)] $group::$name),)+)*
         }
 
         impl Body {
             /// Its kind, which answers for it.
             pub fn kind(&self) -> &dyn Kind {
                 match self {
-                    $(Self::$name(kind) => kind,)*
+                    $($(Self::$name(kind) => kind,)+)*
                 }
             }
         }
 
-        $(impl From<$group::$name> for Body {
+        $($(impl From<$group::$name> for Body {
             fn from(kind: $group::$name) -> Self {
                 Self::$name(kind)
             }
-        })*
+        })+)*
     };
 }
 
 kinds! {
-    /// The job begins: what the customer said, voltage class and drive.
-    Opened: intake,
-    /// The vehicle.
-    Vehicle: intake,
-    /// A symptom told or seen, or denied.
-    Symptom: intake,
-    /// A risk factor.
-    Risk: intake,
-    /// Whose it is: a reference only.
-    Customer: intake,
-    /// Locked or ex-fleet electronics, and the proof of ownership that was seen.
-    Ownership: intake,
-    /// Which pack is on it.
-    Pack: gate,
-    /// An answer at the gate.
-    Gate: gate,
-    /// A step of the quarantine.
-    Quarantine: gate,
-    /// A specialist clears the pack in writing.
-    Clearance: gate,
-    /// The vehicle stands differently now.
-    State: gate,
-    /// A precondition is confirmed.
-    Confirmed: gate,
-    /// A reading.
-    Reading: bench,
-    /// A look, feel or try.
-    Check: bench,
-    /// A proposal is passed over.
-    Skip: bench,
-    /// A suspect ruled out or in by hand, or left to the readings again.
-    ByHand: bench,
-    /// Not like this here.
-    Change: bench,
-    /// The identical working vehicle whose readings are the expected ones.
-    Reference: bench,
-    /// A reading at a point named by hand.
-    PointReading: bench,
-    /// Points and expected values kept from an earlier vehicle; unverified until measured again.
-    Sheet: bench,
-    /// A part out and in.
-    Part: repair,
-    /// How something goes together again.
-    Reassembly: repair,
-    /// The job waits.
-    Wait: repair,
-    /// The wait is over.
-    Resume: repair,
-    /// A part has arrived and was looked at.
-    GoodsIn: repair,
-    /// A claim to the supplier, with its facts.
-    Claim: repair,
-    /// Something is left open that holds the hand-back.
-    OpenItem: repair,
-    /// An open item is closed.
-    CloseItem: repair,
-    /// Promise and money.
-    Terms: money,
-    /// A quote to the customer.
-    Quote: money,
-    /// The customer's answer to a quote.
-    QuoteAnswer: money,
-    /// Minutes of other work, or a correction (negative).
-    Minutes: money,
-    /// A person's clock on this job starts or pauses.
-    Clock: money,
-    /// A check of the proof.
-    Proof: proof,
-    /// A check or open item is let go, with a reason that prints.
-    Except: proof,
-    /// What the owner gets to read about using it.
-    OwnerSheet: proof,
-    /// A photo.
-    Photo: close,
-    /// A note.
-    Note: close,
-    /// An entry is struck out.
-    Void: close,
-    /// The end.
-    Close: close,
+    intake: Opened, Vehicle, Symptom, Risk, Customer, Ownership;
+    gate: Pack, Gate, Quarantine, Clearance, State, Confirmed;
+    bench: Reading, Check, Skip, ByHand, Change, Reference, PointReading, Sheet;
+    repair: Part, Reassembly, Wait, Resume, GoodsIn, Claim, OpenItem, CloseItem;
+    money: Terms, Quote, QuoteAnswer, Minutes, Clock;
+    proof: Proof, Except, OwnerSheet;
+    close: Photo, Note, Void, Close;
 }
 
 /// An entry as it stands in the log.

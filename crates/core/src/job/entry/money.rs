@@ -2,13 +2,13 @@
 
 use crate::catalogue::Catalogue;
 use crate::desks::money;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, check_cents, check_minutes, maybe, minutes_words, money_words,
     refuse, tail, text,
 };
 use crate::job::entry::vocabulary::{QuoteLine, QuoteReply, Role, WaitKind};
-use crate::job::state::{Job, Mark, QuoteMade, Waiting, Whose, between};
+use crate::job::state::{Job, Mark, QuoteMade, QuoteSaid, Running, Waiting, Whose, between};
 use serde::{Deserialize, Serialize};
 use time::OffsetDateTime;
 use utoipa::ToSchema;
@@ -67,14 +67,14 @@ impl Kind for Terms {
             && limit_cents.is_none_or(|l| job.limit_cents.is_some_and(|now| l > now));
         if role == Role::Trainee && job.limit_cents.is_some() && raised {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "limit_cents",
                 "A technician raises the limit, after asking the customer.",
             );
         }
         if let Some(odd) = set.iter().find(|s| !TERMS.contains(&s.as_str())) {
             return refuse(
-                "unknown-field",
+                Code::UnknownField,
                 "set",
                 format!("“{odd}” is none of {}.", TERMS.join(", ")),
             );
@@ -173,7 +173,7 @@ impl Kind for Quote {
         maybe("words", words, 1000)?;
         if lines.len() > 60 || (lines.is_empty() && *minutes <= 0.0) {
             return refuse(
-                "bad-quote",
+                Code::BadQuote,
                 "lines",
                 "A quote has minutes, or 1 to 60 lines.",
             );
@@ -185,7 +185,7 @@ impl Kind for Quote {
                 && (0..=100_000_000).contains(&l.unit_cents);
             if !fits {
                 return refuse(
-                    "bad-money",
+                    Code::BadMoney,
                     "lines",
                     "A line has a quantity above zero and a price of 0 to 1,000,000.",
                 );
@@ -208,7 +208,7 @@ impl Kind for Quote {
             minutes: *minutes,
             words: words.clone(),
             terms: terms.clone().unwrap_or_default(),
-            answer: None,
+            said: None,
         });
         job.waiting = Some(Waiting {
             kind: WaitKind::Customer,
@@ -280,24 +280,24 @@ impl Kind for QuoteAnswer {
         let binds = matches!(answer, QuoteReply::Accepted | QuoteReply::Less);
         if role == Role::Trainee && binds {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "answer",
                 "A technician takes the customer's yes.",
             );
         }
         let Some(q) = job.quotes.iter().find(|q| q.mark.entry == *quote) else {
-            return refuse("unknown-quote", "quote", "There is no such quote.");
+            return refuse(Code::UnknownQuote, "quote", "There is no such quote.");
         };
         if !q.open() {
             return refuse(
-                "answered",
+                Code::Answered,
                 "quote",
                 "This quote is answered. Write another one for a new price.",
             );
         }
         if *answer == QuoteReply::Less && limit_cents.is_none_or(|c| c <= 0) {
             return refuse(
-                "no-limit",
+                Code::NoLimit,
                 "limit_cents",
                 "Less: up to which sum, tax included?",
             );
@@ -314,7 +314,11 @@ impl Kind for QuoteAnswer {
             ..
         } = self;
         if let Some(q) = job.quotes.iter_mut().find(|q| q.mark.entry == *quote) {
-            q.answer = Some((*answer, *limit_cents, words.clone()));
+            q.said = Some(QuoteSaid {
+                answer: *answer,
+                limit_cents: *limit_cents,
+                words: words.clone(),
+            });
             let sum = q.sum().total_cents;
             match answer {
                 QuoteReply::Accepted => {
@@ -377,16 +381,20 @@ impl Kind for Minutes {
         let Self { minutes, what, .. } = self;
         if !minutes.is_finite() || minutes.abs() > 1440.0 {
             return refuse(
-                "bad-minutes",
+                Code::BadMinutes,
                 "minutes",
                 "Minutes between −1440 and 1440 are accepted.",
             );
         }
         if what.trim().is_empty() {
-            return refuse("no-reason", "what", "Say what the minutes were for.");
+            return refuse(Code::NoReason, "what", "Say what the minutes were for.");
         }
         if role == Role::Trainee && *minutes < 0.0 {
-            return refuse("not-allowed", "minutes", "A technician takes minutes off.");
+            return refuse(
+                Code::NotAllowed,
+                "minutes",
+                "A technician takes minutes off.",
+            );
         }
         Ok(())
     }
@@ -422,9 +430,12 @@ impl Kind for Clock {
         let Self { run, .. } = self;
         let who = Whose::of(mark);
         if *run {
-            job.clocks.entry(who).or_insert((mark.at, mark.by.clone()));
-        } else if let Some((since, _)) = job.clocks.remove(&who) {
-            job.minutes += between(since, mark.at);
+            job.clocks.entry(who).or_insert(Running {
+                since: mark.at,
+                by: mark.by.clone(),
+            });
+        } else if let Some(clock) = job.clocks.remove(&who) {
+            job.minutes += between(clock.since, mark.at);
         }
     }
 

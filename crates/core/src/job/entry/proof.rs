@@ -1,7 +1,7 @@
 //! The proof: checks as they were done, what is let go, what the owner gets to read.
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, TestName, Worked, check_minutes, maybe, refuse, tail, text,
@@ -10,7 +10,7 @@ use crate::job::entry::vocabulary::{ProofResult, Role};
 use crate::job::gate::Standing;
 use crate::job::items::{self, Opened};
 use crate::job::proof::{self, COMPLAINT};
-use crate::job::state::{FailedRepair, Job, Mark, ProofTaken};
+use crate::job::state::{FailedRepair, Job, Mark, ProofTaken, Ruled, Settled, SymptomTold};
 use crate::reading::scaled::parse_in;
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
@@ -49,14 +49,14 @@ impl Proof {
         } = *at;
         let Some(spec) = catalogue.proof.find(&self.check) else {
             return refuse(
-                "unknown-check",
+                Code::UnknownCheck,
                 "check",
                 format!("There is no check “{}”.", self.check),
             );
         };
         if spec.before_a_ride && role == Role::Trainee {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "check",
                 format!("A technician proves it: {}.", spec.name.to_lowercase()),
             );
@@ -64,7 +64,7 @@ impl Proof {
         if self.result == ProofResult::NotFitted {
             if spec.part.is_none() || job.family(catalogue).is_some() {
                 return refuse(
-                    "fitted",
+                    Code::Fitted,
                     "result",
                     format!("{} cannot be left out: unknown is never a pass.", spec.name),
                 );
@@ -74,7 +74,7 @@ impl Proof {
         // what a technician sees with everything off can be checked at any gate
         if spec.need.is_some() && standing != Standing::Open {
             return refuse(
-                "gate-closed",
+                Code::GateClosed,
                 "check",
                 "The gate is not open: nothing is switched on.",
             );
@@ -82,20 +82,20 @@ impl Proof {
         if let Some(need) = &spec.need {
             if need == "specialist" && role != Role::Specialist {
                 return refuse(
-                    "not-specialist",
+                    Code::NotSpecialist,
                     "check",
                     "Only a specialist opens a pack. Refer it to its maker.",
                 );
             }
             if !job.confirmed.contains_key(need) {
                 let ask = catalogue.need(need).map_or(need.clone(), |n| n.ask.clone());
-                return refuse("not-confirmed", "check", format!("First confirm: {ask}"));
+                return refuse(Code::NotConfirmed, "check", format!("First confirm: {ask}"));
             }
             if need == "ride-safe" {
                 let open = proof::before_a_ride(catalogue, job);
                 if let Some(first) = open.first() {
                     return refuse(
-                        "ride-first",
+                        Code::RideFirst,
                         "check",
                         format!("No ride before {} is proved.", first.name.to_lowercase()),
                     );
@@ -105,11 +105,11 @@ impl Proof {
         if let Some(unit) = &spec.unit
             && let Err(why) = parse_in(&self.typed, unit)
         {
-            return refuse("bad-reading", "typed", why.to_string());
+            return refuse(Code::BadReading, "typed", why.to_string());
         }
         if self.result == ProofResult::Fail && spec.unit.is_none() && self.words.trim().is_empty() {
             return refuse(
-                "no-reason",
+                Code::NoReason,
                 "words",
                 "Say what was seen: it goes back to the Bench.",
             );
@@ -141,15 +141,14 @@ impl Kind for Proof {
         self.fits(at)?;
         if !still.is_empty() && (check != COMPLAINT || *result != ProofResult::Fail) {
             return refuse(
-                "not-the-complaint",
+                Code::NotTheComplaint,
                 "still",
                 "What still shows is said of a complaint that failed its check.",
             );
         }
-        let told = |id: &String| job.symptoms.iter().any(|s| &s.0 == id && s.1 == Some(true));
-        if let Some(id) = still.keys().find(|id| !told(id)) {
+        if let Some(id) = still.keys().find(|id| !job.told(id)) {
             let words = format!("“{id}” was not told of this vehicle.");
-            return refuse("not-told", "still", words);
+            return refuse(Code::NotTold, "still", words);
         }
         Ok(())
     }
@@ -182,8 +181,13 @@ impl Kind for Proof {
             return;
         }
         if let Some(symptom) = spec.and_then(|s| s.fails_as.clone()) {
-            job.symptoms.retain(|s| s.0 != symptom);
-            job.symptoms.push((symptom, Some(true), false, mark.entry));
+            job.symptoms.retain(|s| s.symptom != symptom);
+            job.symptoms.push(SymptomTold {
+                symptom,
+                yes: Some(true),
+                by_customer: false,
+                entry: mark.entry,
+            });
         }
         if check == COMPLAINT {
             let changed: BTreeSet<String> =
@@ -198,7 +202,12 @@ impl Kind for Proof {
                         still: still.clone(),
                     });
                 }
-                job.by_hand.insert(class, (true, reason, mark.entry));
+                let ruled = Ruled {
+                    out: true,
+                    reason,
+                    entry: mark.entry,
+                };
+                job.by_hand.insert(class, ruled);
             }
         }
     }
@@ -290,14 +299,14 @@ impl Kind for Except {
         let Self { reason, .. } = self;
         if !role.may_except() {
             return refuse(
-                "not-allowed",
+                Code::NotAllowed,
                 "kind",
                 "Only a technician or specialist lets something go, with a reason that prints.",
             );
         }
         if reason.trim().chars().count() < 5 {
             return refuse(
-                "no-reason",
+                Code::NoReason,
                 "reason",
                 "Say why: the reason prints on the report.",
             );
@@ -316,7 +325,7 @@ impl Kind for Except {
         if let Some(check) = catalogue.proof.find(what) {
             return if check.blocker {
                 refuse(
-                    "cannot-except",
+                    Code::CannotExcept,
                     "what",
                     format!("{} can hurt somebody: nobody lets it go.", check.name),
                 )
@@ -325,9 +334,9 @@ impl Kind for Except {
             };
         }
         match items::open(catalogue, job, opened, what) {
-            None => refuse("unknown-item", "what", "There is no such check or item."),
+            None => refuse(Code::UnknownItem, "what", "There is no such check or item."),
             Some(i) if !i.may_except => refuse(
-                "cannot-except",
+                Code::CannotExcept,
                 "what",
                 format!(
                     "{} is closed before the vehicle leaves: nobody lets it go.",
@@ -340,8 +349,11 @@ impl Kind for Except {
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { what, reason, .. } = self;
-        job.exceptions
-            .insert(what.clone(), (mark.clone(), reason.clone()));
+        let gone = Settled {
+            mark: mark.clone(),
+            words: reason.clone(),
+        };
+        job.exceptions.insert(what.clone(), gone);
     }
 
     fn said(&self, book: &Book<'_>) -> Said {
@@ -369,7 +381,7 @@ impl Kind for OwnerSheet {
     fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { lines, .. } = self;
         if lines.is_empty() || lines.len() > 20 {
-            return refuse("bad-sheet", "lines", "The sheet has 1 to 20 lines.");
+            return refuse(Code::BadSheet, "lines", "The sheet has 1 to 20 lines.");
         }
         for l in lines {
             text("lines", l, 400, "No line is empty.")?;

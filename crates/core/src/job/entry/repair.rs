@@ -1,7 +1,7 @@
 //! Parts and what belongs to them: waiting, arrivals, claims, how it goes together, what was left open.
 
 use crate::catalogue::Catalogue;
-use crate::error::CoreError;
+use crate::error::{Code, CoreError};
 use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, TestName, Worked, check_cents, check_minutes, known_class, maybe,
     minutes_words, money_words, not_stopped, owned, refuse, tail, text,
@@ -9,7 +9,7 @@ use crate::job::entry::kind::{
 use crate::job::entry::vocabulary::{ClaimWants, Fate, WaitKind};
 use crate::job::items::{self, Opened};
 use crate::job::state::{
-    Arrival, AssemblyStep, ClaimMade, ItemWritten, Job, Mark, PartLine, Waiting,
+    Arrival, AssemblyStep, ClaimMade, ItemWritten, Job, Mark, PartLine, Settled, Waiting,
 };
 use serde::{Deserialize, Serialize};
 use time::OffsetDateTime;
@@ -59,10 +59,10 @@ impl Kind for Part {
             owned(at)?;
         }
         if blank(old) && blank(new) {
-            return refuse("no-part", "new", "Name the part that went out or in.");
+            return refuse(Code::NoPart, "new", "Name the part that went out or in.");
         }
         if !blank(old) && fate.is_none() {
-            return refuse("no-fate", "fate", "Say what becomes of the old part.");
+            return refuse(Code::NoFate, "fate", "Say what becomes of the old part.");
         }
         check_cents("price_cents", *price_cents)?;
         known_class(at, class.as_ref())?;
@@ -174,11 +174,11 @@ impl Kind for Reassembly {
         maybe("orientation", orientation, 300)?;
         maybe("lubricant", lubricant, 200)?;
         if *step == 0 || *step > 200 {
-            return refuse("bad-step", "step", "Steps go from 1 to 200.");
+            return refuse(Code::BadStep, "step", "Steps go from 1 to 200.");
         }
         if torque_nm.is_some_and(|t| !t.is_finite() || !(0.1..=300.0).contains(&t)) {
             return refuse(
-                "bad-torque",
+                Code::BadTorque,
                 "torque_nm",
                 "A torque of 0.1 to 300 N·m is accepted.",
             );
@@ -255,7 +255,7 @@ impl Kind for Wait {
     fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { what, .. } = self;
         if what.trim().is_empty() {
-            return refuse("no-reason", "what", "Say what the job waits for.");
+            return refuse(Code::NoReason, "what", "Say what the job waits for.");
         }
         Ok(())
     }
@@ -360,7 +360,7 @@ impl Kind for GoodsIn {
         maybe("words", words, 1000)?;
         if !self.good() && words.trim().is_empty() {
             return refuse(
-                "no-reason",
+                Code::NoReason,
                 "words",
                 "Say what is wrong with it: a claim needs the facts.",
             );
@@ -508,7 +508,7 @@ impl Kind for OpenItem {
     fn admit(&self, at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { item, what, .. } = self;
         if at.here && at.catalogue.proof.item(item).is_none() {
-            return refuse("unknown-item", "item", "There is no such open item.");
+            return refuse(Code::UnknownItem, "item", "There is no such open item.");
         }
         text("what", what, 200, "Say what and where.")?;
         if item == "bench-override" {
@@ -569,16 +569,19 @@ impl Kind for CloseItem {
     ) -> Result<(), CoreError> {
         let Self { item, .. } = self;
         match items::open(catalogue, job, opened, item) {
-            None => refuse("unknown-item", "item", "This item is not open."),
-            Some(i) if i.by_state => refuse("by-state", "item", i.detail),
+            None => refuse(Code::UnknownItem, "item", "This item is not open."),
+            Some(i) if i.by_state => refuse(Code::ByState, "item", i.detail),
             Some(_) => Ok(()),
         }
     }
 
     fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { item, how, .. } = self;
-        job.closings
-            .insert(item.clone(), (mark.clone(), how.clone()));
+        let closed = Settled {
+            mark: mark.clone(),
+            words: how.clone(),
+        };
+        job.closings.insert(item.clone(), closed);
     }
 
     fn said(&self, book: &Book<'_>) -> Said {

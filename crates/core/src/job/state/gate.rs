@@ -1,6 +1,6 @@
 //! What the log says about the gate: answers, STOPs, how the vehicle stands, what a pack brings along.
 
-use super::Job;
+use super::{Job, PackOn};
 use crate::catalogue::{Catalogue, Need};
 use crate::job::danger::{Found, Happened, OnPack, Stop};
 use spannung_circuit::VehicleState;
@@ -66,7 +66,7 @@ impl Job {
     /// A danger raised by an entry of this job.
     pub(in crate::job) fn find(&mut self, stop: Stop) {
         self.found.push(Found {
-            pack: self.pack.as_ref().map(|p| p.0),
+            pack: self.pack.as_ref().map(|p| p.pack),
             rests_since: stop.entry,
             stop: stop.clone(),
         });
@@ -82,7 +82,11 @@ impl Job {
         pack: Uuid,
         sticker: &str,
     ) {
-        let before = self.pack.replace((pack, sticker.into())).map(|p| p.0);
+        let on = PackOn {
+            pack,
+            sticker: sticker.into(),
+        };
+        let before = self.pack.replace(on).map(|p| p.pack);
         if before == Some(pack) {
             return;
         }
@@ -105,7 +109,7 @@ impl Job {
 
     /// Something happened on a pack in another job.
     pub(in crate::job) fn elsewhere(&mut self, catalogue: &Catalogue, event: &OnPack) {
-        if self.pack.as_ref().is_some_and(|p| p.0 == event.pack) {
+        if self.pack.as_ref().is_some_and(|p| p.pack == event.pack) {
             self.on_pack.take(event);
             if event.what == Happened::Cleared {
                 self.ask_again(catalogue);

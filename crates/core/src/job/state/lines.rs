@@ -3,10 +3,10 @@
 use crate::desks::money::Terms;
 use crate::job::entry::vocabulary::{
     ClaimWants, Fate, Outcome, ProofResult, QuoteLine, QuoteReply, ReadOn, ReadingResult, Recheck,
-    WaitKind,
+    SheetPoint, WaitKind,
 };
 use crate::reading::{Figure, Unit};
-use spannung_circuit::VehicleState;
+use spannung_circuit::{Change, KnownFrom, VehicleState};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
@@ -26,6 +26,126 @@ impl Whose {
         mark.by_id
             .map_or_else(|| Self::Named(mark.by.clone()), Self::Person)
     }
+}
+
+/// A symptom told, seen or denied.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SymptomTold {
+    /// Symptom.
+    pub symptom: String,
+    /// Yes, no, or not known.
+    pub yes: Option<bool>,
+    /// Told by the customer.
+    pub by_customer: bool,
+    /// Entry.
+    pub entry: Uuid,
+}
+
+/// A risk factor told or denied.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RiskTold {
+    /// Risk factor.
+    pub risk: String,
+    /// Yes, no, or not known.
+    pub yes: Option<bool>,
+    /// Entry.
+    pub entry: Uuid,
+}
+
+/// The pack on the vehicle.
+#[derive(Debug, Clone, PartialEq)]
+pub struct PackOn {
+    /// Pack.
+    pub pack: Uuid,
+    /// The shop's sticker.
+    pub sticker: String,
+}
+
+/// A suspect ruled out or in by hand.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ruled {
+    /// Out, otherwise in.
+    pub out: bool,
+    /// Why.
+    pub reason: String,
+    /// Entry.
+    pub entry: Uuid,
+}
+
+/// A difference of this vehicle from its family.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Changed {
+    /// What differs.
+    pub change: Change,
+    /// Where that is known from.
+    pub source: Option<KnownFrom>,
+    /// Entry.
+    pub entry: Uuid,
+}
+
+/// A note.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NoteWritten {
+    /// Where in the log.
+    pub mark: Mark,
+    /// Text.
+    pub text: String,
+}
+
+/// Locked or ex-fleet electronics, and what was seen of ownership.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Ownership {
+    /// Locked, or from a fleet.
+    pub locked: bool,
+    /// Proof that was seen.
+    pub proof: Option<String>,
+}
+
+impl Ownership {
+    /// Locked, and nobody has shown whose it is.
+    pub fn unproved(&self) -> bool {
+        self.locked && self.proof.is_none()
+    }
+}
+
+/// The sheet of points in use.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SheetInUse {
+    /// Sheet.
+    pub sheet: Uuid,
+    /// Its name.
+    pub name: String,
+    /// Its points.
+    pub points: Vec<SheetPoint>,
+}
+
+/// A clock that runs.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Running {
+    /// Since.
+    pub since: OffsetDateTime,
+    /// Whose, by name.
+    pub by: String,
+}
+
+/// Something closed or let go: by whom, and how or why.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Settled {
+    /// Where in the log.
+    pub mark: Mark,
+    /// How, or why.
+    pub words: String,
+}
+
+/// What the customer said to a quote.
+#[derive(Debug, Clone, PartialEq)]
+pub struct QuoteSaid {
+    /// Answer.
+    pub answer: QuoteReply,
+    /// Limit, cents, tax included, when it is for less.
+    pub limit_cents: Option<i64>,
+    /// In the customer's words.
+    pub words: String,
 }
 
 /// An answer at the gate with where it came from.
@@ -103,8 +223,8 @@ pub struct QuoteMade {
     pub words: String,
     /// Terms.
     pub terms: Terms,
-    /// Answer, limit and the customer's words; none while it is open.
-    pub answer: Option<(QuoteReply, Option<i64>, String)>,
+    /// What the customer said; none while it is open.
+    pub said: Option<QuoteSaid>,
 }
 
 impl QuoteMade {
@@ -120,9 +240,8 @@ impl QuoteMade {
 
     /// Not answered yet.
     pub fn open(&self) -> bool {
-        self.answer
-            .as_ref()
-            .is_none_or(|a| a.0 == QuoteReply::NoAnswer)
+        let said = self.said.as_ref();
+        said.is_none_or(|s| s.answer == QuoteReply::NoAnswer)
     }
 }
 

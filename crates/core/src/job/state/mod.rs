@@ -9,8 +9,7 @@ pub use lines::*;
 
 use crate::catalogue::Catalogue;
 use crate::job::danger::{Found, PackStanding};
-use crate::job::entry::vocabulary::SheetPoint;
-use spannung_circuit::{Change, Family, KnownFrom, VehicleState};
+use spannung_circuit::{Change, Family, VehicleState};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
 use uuid::Uuid;
@@ -32,10 +31,10 @@ pub struct Job {
     pub frame_number: Option<String>,
     /// Controller label.
     pub controller: Option<String>,
-    /// Symptoms: yes, no, unknown, and whether the customer said so; in order of saying.
-    pub symptoms: Vec<(String, Option<bool>, bool, Uuid)>,
+    /// Symptoms, in order of saying.
+    pub symptoms: Vec<SymptomTold>,
     /// Risk factors.
-    pub risks: Vec<(String, Option<bool>, Uuid)>,
+    pub risks: Vec<RiskTold>,
     /// Customer card.
     pub customer: Option<Uuid>,
     /// Promised for.
@@ -44,8 +43,8 @@ pub struct Job {
     pub value_cents: Option<i64>,
     /// Limit, cents.
     pub limit_cents: Option<i64>,
-    /// Pack and its sticker.
-    pub pack: Option<(Uuid, String)>,
+    /// Pack on it.
+    pub pack: Option<PackOn>,
     /// Answers at the gate that hold.
     pub gate: BTreeMap<String, GateAnswer>,
     /// How the pack on it stands; before one is named, what was told of it.
@@ -62,16 +61,12 @@ pub struct Job {
     pub taken: Vec<Taken>,
     /// Tests passed over: id → reason.
     pub skipped: BTreeMap<String, String>,
-    /// Suspects ruled out or in by hand: class → out.
-    pub by_hand: BTreeMap<String, (bool, String, Uuid)>,
+    /// Suspects ruled out or in by hand, by repair class.
+    pub by_hand: BTreeMap<String, Ruled>,
     /// Repairs after which the complaint still showed.
     pub failed: Vec<FailedRepair>,
     /// What is different on this vehicle.
-    pub changes: Vec<Change>,
-    /// Where each of them is known from.
-    pub sources: Vec<Option<KnownFrom>>,
-    /// Entry of each of them.
-    pub changed_by: Vec<Uuid>,
+    pub changes: Vec<Changed>,
     /// Entries folded, and whether each can be struck out.
     pub written: BTreeMap<Uuid, bool>,
     /// Parts.
@@ -81,19 +76,19 @@ pub struct Job {
     /// Waiting.
     pub waiting: Option<Waiting>,
     /// Notes.
-    pub notes: Vec<(OffsetDateTime, String, String)>,
+    pub notes: Vec<NoteWritten>,
     /// Job the vehicle came back from.
     pub from_job: Option<Uuid>,
     /// Stop-loss, minutes.
     pub stop_loss_minutes: Option<f64>,
     /// Locked or ex-fleet, and the proof of ownership seen.
-    pub ownership: Option<(bool, Option<String>)>,
+    pub ownership: Option<Ownership>,
     /// The identical working vehicle.
     pub reference: Option<String>,
     /// Readings at points named by hand, struck-out ones too.
     pub points: Vec<PointTaken>,
-    /// Sheet of points in use: its id and name.
-    pub sheet: Option<(Uuid, String, Vec<SheetPoint>)>,
+    /// Sheet of points in use.
+    pub sheet: Option<SheetInUse>,
     /// Quotes.
     pub quotes: Vec<QuoteMade>,
     /// Arrivals.
@@ -102,14 +97,14 @@ pub struct Job {
     pub claims: Vec<ClaimMade>,
     /// Reassembly notes.
     pub assembly: Vec<AssemblyStep>,
-    /// Clocks that run: whose, since when, and their name.
-    pub clocks: BTreeMap<Whose, (OffsetDateTime, String)>,
+    /// Clocks that run, by whose they are.
+    pub clocks: BTreeMap<Whose, Running>,
     /// Open items as written.
     pub items: Vec<ItemWritten>,
-    /// Items closed: key → where and how.
-    pub closings: BTreeMap<String, (Mark, String)>,
-    /// Checks and items let go: check or key → where and why.
-    pub exceptions: BTreeMap<String, (Mark, String)>,
+    /// Items closed, by key.
+    pub closings: BTreeMap<String, Settled>,
+    /// Checks and items let go, by check or key.
+    pub exceptions: BTreeMap<String, Settled>,
     /// Checks of the proof in order.
     pub proofs: Vec<ProofTaken>,
     /// What the owner gets to read, when it was changed.
@@ -143,17 +138,28 @@ impl Job {
         }
     }
 
+    /// Is this symptom told or seen?
+    pub fn told(&self, symptom: &str) -> bool {
+        let yes = |s: &SymptomTold| s.symptom == symptom && s.yes == Some(true);
+        self.symptoms.iter().any(yes)
+    }
+
+    /// What is different on this vehicle, without where it is known from.
+    pub fn differences(&self) -> Vec<Change> {
+        self.changes.iter().map(|c| c.change.clone()).collect()
+    }
+
     /// Why the changes of this vehicle do not make one: written under another catalogue, or before changes
     /// were checked. None when they do, and for a vehicle without a wiring model.
     pub fn misfit(&self, catalogue: &Catalogue) -> Option<String> {
         let family = self.family(catalogue)?;
-        let made = spannung_circuit::Profile::new(family, &self.changes);
+        let made = spannung_circuit::Profile::new(family, &self.differences());
         made.err().map(|why| why.to_string())
     }
 
     /// Minutes spent, with the clocks that run counted up to now.
     pub fn minutes_at(&self, now: OffsetDateTime) -> f64 {
-        let running: f64 = self.clocks.values().map(|c| between(c.0, now)).sum();
+        let running: f64 = self.clocks.values().map(|c| between(c.since, now)).sum();
         self.minutes + running
     }
 

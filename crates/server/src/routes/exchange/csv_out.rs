@@ -23,7 +23,7 @@ fn writer() -> csv::Writer<Vec<u8>> {
 }
 
 fn text_of(out: csv::Writer<Vec<u8>>) -> Result<String, ApiError> {
-    let bytes = out.into_inner().map_err(|_| ApiError::internal("csv"))?;
+    let bytes = out.into_inner().map_err(ApiError::internal("csv"))?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
@@ -100,9 +100,9 @@ fn result_word(result: Option<ReadingResult>) -> &'static str {
 }
 
 fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiError> {
-    let fail = |_| ApiError::internal("csv");
+    let fail = ApiError::internal("csv");
     let mut out = writer();
-    out.write_record(READINGS).map_err(fail)?;
+    out.write_record(READINGS).map_err(&fail)?;
     let mut number = 0;
     for t in &job.taken {
         number += 1;
@@ -134,7 +134,7 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
             record::guarded(&spannung_core::job::state::state_words(&t.state)),
             if t.voided { "yes" } else { "" }.to_string(),
         ])
-        .map_err(fail)?;
+        .map_err(&fail)?;
     }
     for p in &job.points {
         number += 1;
@@ -163,7 +163,7 @@ fn readings_csv(job: &Job, weighed: Option<&Weighed<'_>>) -> Result<String, ApiE
             String::new(),
             if p.voided { "yes" } else { "" }.to_string(),
         ])
-        .map_err(fail)?;
+        .map_err(&fail)?;
     }
     text_of(out)
 }
@@ -188,9 +188,9 @@ pub(super) async fn export_parts(
 ) -> Result<Response, ApiError> {
     let Loaded { row, job, .. } = work::load(&app, id).await?;
     let currency = crate::shop::now(&app).await?.terms.currency;
-    let fail = |_| ApiError::internal("csv");
+    let fail = ApiError::internal("csv");
     let mut out = writer();
-    out.write_record(PARTS).map_err(fail)?;
+    out.write_record(PARTS).map_err(&fail)?;
     for p in &job.parts {
         out.write_record([
             time_of(p.mark.at),
@@ -203,7 +203,7 @@ pub(super) async fn export_parts(
             p.price_cents.map_or(String::new(), |c| c.to_string()),
             currency.clone(),
         ])
-        .map_err(fail)?;
+        .map_err(&fail)?;
     }
     Ok(attachment(
         "text/csv; charset=utf-8",
@@ -221,12 +221,12 @@ pub(super) async fn export_time(
     Path(id): Path<Uuid>,
 ) -> Result<Response, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let fail = |_| ApiError::internal("csv");
+    let fail = ApiError::internal("csv");
     let entries = loaded.entries.clone();
     let time = move |w: Option<&Weighed<'_>>| record::time(&entries, &|t| work::test_name(w, t));
     let spent = work::weigh_if_modelled(&app, &loaded, person.role, time).await?;
     let mut out = writer();
-    out.write_record(TIME).map_err(fail)?;
+    out.write_record(TIME).map_err(&fail)?;
     for t in spent {
         out.write_record([
             time_of(t.at),
@@ -234,7 +234,7 @@ pub(super) async fn export_time(
             format!("{:.2}", t.minutes),
             record::guarded(&t.what),
         ])
-        .map_err(fail)?;
+        .map_err(&fail)?;
     }
     Ok(attachment(
         "text/csv; charset=utf-8",

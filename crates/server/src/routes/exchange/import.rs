@@ -99,7 +99,7 @@ async fn off_thread<T: Send + 'static>(
 ) -> Result<T, ApiError> {
     tokio::task::spawn_blocking(work)
         .await
-        .map_err(|_| ApiError::internal("import"))?
+        .map_err(ApiError::internal("import"))?
 }
 
 /// A bundle made ready for the store: every entry admitted, every danger judged, every picture looked at.

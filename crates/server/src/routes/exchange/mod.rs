@@ -103,7 +103,7 @@ async fn export_job(
     Path(id): Path<Uuid>,
 ) -> Result<Response, ApiError> {
     let bundle = bundle(&app, id).await?;
-    let text = serde_json::to_string_pretty(&bundle).map_err(|_| ApiError::internal("export"))?;
+    let text = serde_json::to_string_pretty(&bundle).map_err(ApiError::internal("export"))?;
     Ok(attachment(
         "application/json",
         &format!("job-{:04}.json", bundle.number),
@@ -186,6 +186,6 @@ fn refer(schema: &serde_json::Value, found: &mut Vec<String>) {
 
 #[utoipa::path(get, path = "/job.schema.json", responses((status = 200, body = String, content_type = "application/schema+json"), (status = "4XX", body = Problem)))]
 async fn bundle_schema(_: Who) -> Result<Response, ApiError> {
-    let text = schema_json().map_err(|_| ApiError::internal("schema"))?;
+    let text = schema_json().map_err(ApiError::internal("schema"))?;
     Ok(([(header::CONTENT_TYPE, "application/schema+json")], text).into_response())
 }

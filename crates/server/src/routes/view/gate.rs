@@ -143,8 +143,8 @@ pub(super) fn gate_view(
                     name: q.name.clone(),
                     detail: q.detail.clone(),
                     done: done.is_some(),
-                    at: done.map(|d| d.0),
-                    by: done.map(|d| d.1.clone()),
+                    at: done.map(|d| d.at),
+                    by: done.map(|d| d.by.clone()),
                 }
             })
             .collect(),

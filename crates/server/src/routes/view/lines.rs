@@ -165,9 +165,9 @@ pub(super) fn quote_view(q: &QuoteMade) -> QuoteView {
         words: q.words.clone(),
         sum: q.sum(),
         currency: q.terms.currency.clone(),
-        answer: q.answer.as_ref().map(|a| a.0),
-        answer_words: q.answer.as_ref().map_or(String::new(), |a| a.2.clone()),
-        limit_cents: q.answer.as_ref().and_then(|a| a.1),
+        answer: q.said.as_ref().map(|s| s.answer),
+        answer_words: q.said.as_ref().map_or(String::new(), |s| s.words.clone()),
+        limit_cents: q.said.as_ref().and_then(|s| s.limit_cents),
         open: q.open(),
     }
 }

@@ -186,7 +186,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         None => None,
     };
     let history = match &job.pack {
-        Some((id, _)) => app.store.pack_history(*id).await?,
+        Some(on) => app.store.pack_history(on.pack).await?,
         None => Vec::new(),
     };
     let now = app.clock.now();
@@ -205,7 +205,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
     };
     let before = from_job.as_ref().or(same.first()).map(|e| e.id);
     let last_pack = match before {
-        Some(id) if job.pack.is_none() => work::load(app, id).await?.job.pack.map(|p| p.1),
+        Some(id) if job.pack.is_none() => work::load(app, id).await?.job.pack.map(|p| p.sticker),
         _ => None,
     };
     let imported = app.store.import_of(row.id).await?.map(|i| ImportView {
@@ -247,18 +247,18 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
             .symptoms
             .iter()
             .map(|s| {
-                let spec = c.symptom(&s.0);
+                let spec = c.symptom(&s.symptom);
                 let name = spec.map(|x| (x.name.clone(), x.definition.clone()));
-                told(&s.0, name, s.1, s.3)
+                told(&s.symptom, name, s.yes, s.entry)
             })
             .collect(),
         risks: job
             .risks
             .iter()
             .map(|r| {
-                let spec = c.risks.iter().find(|x| x.id == r.0);
+                let spec = c.risks.iter().find(|x| x.id == r.risk);
                 let name = spec.map(|x| (x.name.clone(), x.definition.clone()));
-                told(&r.0, name, r.1, r.2)
+                told(&r.risk, name, r.yes, r.entry)
             })
             .collect(),
         gate: gate_view(c, &job, &entries, history),
@@ -284,12 +284,12 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
             .clone()
             .unwrap_or_else(|| c.proof.sheet(&job.drive).to_vec()),
         clock: ClockView {
-            since: job.clocks.get(&Whose::Person(person.id)).map(|c| c.0),
+            since: job.clocks.get(&Whose::Person(person.id)).map(|c| c.since),
             others: job
                 .clocks
                 .iter()
                 .filter(|(who, _)| **who != Whose::Person(person.id))
-                .map(|(_, c)| c.1.clone())
+                .map(|(_, c)| c.by.clone())
                 .collect(),
             minutes,
         },
@@ -306,6 +306,7 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
             .family(c)
             .map_or("Switch", spannung_circuit::Family::key_name)
             .into(),
+        changes: job.differences(),
         words: job.words,
         volts_class: job.volts_class,
         drive: job.drive,
@@ -321,14 +322,17 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         value_cents: job.value_cents,
         limit_cents: job.limit_cents,
         stop_loss_minutes: job.stop_loss_minutes,
-        ownership: job
-            .ownership
-            .map(|(locked, proof)| OwnershipView { locked, proof }),
-        pack: job.pack.map(|(id, sticker)| PackRef { id, sticker }),
+        ownership: job.ownership.map(|o| OwnershipView {
+            locked: o.locked,
+            proof: o.proof,
+        }),
+        pack: job.pack.map(|p| PackRef {
+            id: p.pack,
+            sticker: p.sticker,
+        }),
         state: job.state,
-        changes: job.changes,
         reference: job.reference,
-        sheet: job.sheet.map(|s| s.1),
+        sheet: job.sheet.map(|s| s.name),
         arrivals: lines::arrivals(job.arrivals),
         claims: lines::claims(job.claims),
         assembly: lines::assembly(job.assembly),
