@@ -4,8 +4,8 @@ use spannung_circuit::family::Carries;
 use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::plan::{self, Prices};
-use spannung_core::diagnosis::predict::Column;
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
 use std::time::Instant;
 

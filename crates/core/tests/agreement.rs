@@ -28,11 +28,11 @@ fn found() -> BTreeMap<String, Vec<String>> {
     for family in &catalogue().families {
         let profile = Profile::new(family, &[]).unwrap();
         let model = Model::build(catalogue(), &profile).unwrap();
-        let missing = model.disagreements.iter().filter(|d| !d.3);
-        for (key, symptom, chance, _) in missing {
-            let case = model.cases.iter().find(|c| &c.key == key).unwrap();
-            let place = format!("{} {symptom}", case.fault);
-            let said = format!("{} {key}: {chance:.2}", family.id);
+        let missing = model.disagreements.iter().filter(|d| !d.circuit);
+        for d in missing {
+            let case = model.cases.iter().find(|c| c.key == d.case).unwrap();
+            let place = format!("{} {}", case.fault, d.symptom);
+            let said = format!("{} {}: {:.2}", family.id, d.case, d.table);
             found.entry(place).or_default().push(said);
         }
     }

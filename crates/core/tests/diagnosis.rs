@@ -5,9 +5,11 @@
 mod common;
 
 use common::told;
-use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
+use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose::{self, Situation};
-use spannung_core::diagnosis::predict::{Column, Model};
+use spannung_core::diagnosis::column::Column;
+use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
+use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::{explain, repertoire};
 use std::sync::OnceLock;
 

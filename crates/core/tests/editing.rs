@@ -6,7 +6,7 @@
 use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::Model;
-use spannung_core::diagnosis::predict::Column;
+use spannung_core::diagnosis::column::Column;
 use std::sync::LazyLock;
 
 static CATALOGUE: LazyLock<Catalogue> = LazyLock::new(|| Catalogue::shipped().unwrap());

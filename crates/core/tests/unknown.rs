@@ -5,8 +5,11 @@
 mod common;
 
 use common::told;
-use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
-use spannung_core::diagnosis::predict::{Model, Suspicion};
+use spannung_core::diagnosis::belief::Belief;
+use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
+use spannung_core::diagnosis::hypothesis::Suspicion;
+use spannung_core::diagnosis::model::Model;
+use spannung_core::diagnosis::now::Now;
 use std::sync::OnceLock;
 
 fn model() -> &'static Model {
@@ -49,7 +52,7 @@ fn the_rows_of_unknown_faults_are_chances_and_agree_with_the_belief() {
     let m = model();
     let belief = Belief::of(m, &[told("S02"), read(m, "t-pack-voc", figure(12.4))]);
     let test = m.tests.iter().position(|t| t.id == "t-toy-run").unwrap();
-    let now = m.rows[test].now(m, &belief);
+    let now = Now::of(&m.rows[test], m, &belief);
     for h in 0..m.hypotheses.len() {
         let sum: f64 = now.row(h).iter().sum();
         assert!((sum - 1.0).abs() < 1e-6, "{}: {sum}", m.hypotheses[h].key);

@@ -6,10 +6,14 @@
 use spannung_circuit::netlist::wire;
 use spannung_circuit::{Effect, FaultCase, Part, Profile, VehicleState};
 use spannung_core::catalogue::Catalogue;
-use spannung_core::diagnosis::belief::{Answer, Belief, Evidence, Item};
+use spannung_core::diagnosis::belief::Belief;
+use spannung_core::diagnosis::column::Column;
+use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
 use spannung_core::diagnosis::forward::Forward;
-use spannung_core::diagnosis::predict::{Column, Model, Scale, Suspicion};
+use spannung_core::diagnosis::hypothesis::Suspicion;
+use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::repertoire::Kind;
+use spannung_core::diagnosis::scale::Scale;
 use std::collections::BTreeSet;
 use std::sync::OnceLock;
 

@@ -5,7 +5,7 @@ use crate::error::ApiError;
 use spannung_circuit::{Change, Family, Profile, VehicleState};
 use spannung_core::catalogue::{Catalogue, fnv};
 use spannung_core::diagnosis::Model;
-use spannung_core::diagnosis::predict::Column;
+use spannung_core::diagnosis::column::Column;
 use spannung_core::job::Job;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};

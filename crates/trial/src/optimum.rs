@@ -7,8 +7,8 @@
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::hypothesis::{Class, Hypothesis, Suspicion};
 use spannung_core::diagnosis::plan::{self, Action, PROVE_MINUTES, Prices};
-use spannung_core::diagnosis::predict::{Class, Hypothesis, Suspicion};
 use spannung_core::diagnosis::rows::Rows;
 use spannung_core::diagnosis::unknown::Unknown;
 use spannung_core::diagnosis::{Belief, Model};

@@ -7,107 +7,19 @@
 //! every figure that follows it. How faults read that the catalogue does not hold is [`unknown`](super::unknown)'s,
 //! what is left after a repair that did not help [`pairs`](super::pairs)'.
 
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item};
 use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
+use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
+use crate::diagnosis::model::{Model, Rate};
 use crate::diagnosis::pairs::Failed;
-use crate::diagnosis::predict::{Column, Hypothesis, Model, Suspicion};
 use crate::diagnosis::unknown::{Looks, Unknown};
-use spannung_circuit::{FaultCase, VehicleState};
-use std::collections::BTreeMap;
-use std::sync::Arc;
+use spannung_circuit::FaultCase;
 
 /// Deviation of the log of the pack's voltage before it is measured: lithium rests anywhere between 3.3 and 4.2 V a
 /// group, lead between 11.7 and 12.8 V a block.
 const PACK_SIGMA: f64 = 0.05;
 const PACK_SIGMA_LEAD: f64 = 0.028;
-/// Log weight of a suspect ruled out (or in) by hand.
-pub const BY_HAND: f64 = 8.0;
-
-/// What came out of a test.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Answer {
-    /// Figure, SI; low = high for a steady one.
-    Figure {
-        /// Lowest.
-        low: f64,
-        /// Highest.
-        high: f64,
-    },
-    /// The meter showed OL.
-    OverRange,
-    /// The meter showed nothing: 0 V, or OL on ohms.
-    Nothing,
-    /// It would not stand still.
-    NotSteady,
-    /// Could not be reached: no evidence.
-    CannotReach,
-    /// Index of the sign's value that was seen.
-    Outcome(usize),
-    /// Could not be told: no evidence.
-    CannotTell,
-}
-
-/// A state that is not the one a test asks for.
-#[derive(Debug, Clone, PartialEq)]
-pub struct TakenIn {
-    /// State.
-    pub state: VehicleState,
-    /// What the test reads in it.
-    pub column: Arc<Column>,
-}
-
-/// One piece of evidence.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Item {
-    /// A symptom told or denied.
-    Symptom {
-        /// Id.
-        id: String,
-        /// Told (true) or denied.
-        yes: bool,
-        /// By the customer; otherwise seen by the technician (reliability 0.97).
-        customer: bool,
-    },
-    /// A risk factor present or absent.
-    Risk {
-        /// Letter.
-        id: String,
-        /// Present.
-        yes: bool,
-    },
-    /// A test.
-    Test {
-        /// Index.
-        test: usize,
-        /// Result.
-        answer: Answer,
-        /// State it was taken in, when that differs from the test's own.
-        taken_in: Option<TakenIn>,
-    },
-    /// The repair of a class was done and the complaint still shows: either it was another fault, or this one and a
-    /// second. What is read from here on is read with the repair done.
-    Failed {
-        /// Class index.
-        class: usize,
-        /// Of what was told: what shows still, and what is gone.
-        still: BTreeMap<String, bool>,
-    },
-    /// A class ruled out or in by hand.
-    ByHand {
-        /// Class index.
-        class: usize,
-        /// Out or in.
-        out: bool,
-    },
-}
-
-/// An item with the id of the entry it came from.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Evidence {
-    /// Entry id.
-    pub entry: String,
-    /// What.
-    pub item: Item,
-}
 
 /// Shares after all evidence.
 #[derive(Debug, Clone)]
@@ -325,7 +237,11 @@ fn symptom(model: &Model, id: &str, yes: bool, customer: bool, unknown: &mut Unk
     let Some(column) = model.symptoms.get(id) else {
         return vec![1.0; model.hypotheses.len()];
     };
-    let (base, leak, reliability) = model.symptom_base[id];
+    let Rate {
+        base,
+        leak,
+        reliability,
+    } = model.symptom_base[id];
     let r = if customer { reliability } else { 0.97 };
     let told = |p: f64| {
         let p = r * p + (1.0 - r) * leak;

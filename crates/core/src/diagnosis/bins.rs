@@ -1,8 +1,7 @@
 //! Outcome ranges of a figure: predictions that lie close together are one outcome, and each case has a chance of
 //! falling into each.
 
-use crate::diagnosis::predict::{Column, Prediction, Scale};
-use crate::diagnosis::repertoire::Probe;
+use crate::diagnosis::scale::{Prediction, Scale};
 use spannung_circuit::FaultCase;
 
 /// Outcome ranges of a figure column: chance of each bin under each case and healthy.
@@ -68,108 +67,104 @@ fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
         .collect()
 }
 
-/// Make a figure column with its bins: sort the predicted means, cut where neighbours differ by more
-/// than the sum of their reaches, at most ten bins (finer ones chase noise). The first `listed` cases decide the cuts.
-pub fn figures(
-    probe: &Probe,
-    cases: Vec<Prediction>,
-    healthy: Prediction,
-    specs: &[FaultCase],
-    listed: usize,
-) -> Column {
-    let scale = Scale::of(probe.mode);
-    let dims = probe.dims();
-    let sigma = |p: &Prediction, d: usize| -> f64 {
-        let pack = 0.015 * p.slope[d];
-        (p.spread[d].powi(2) * 7.0 / 6.0 + scale.instrument(p.mean[d]).powi(2) + pack * pack).sqrt()
-    };
-    let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
-    let most = if dims == 1 { 10 } else { 4 };
-    for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-        let mut points: Vec<(f64, f64)> = cases[..listed]
-            .iter()
-            .chain(std::iter::once(&healthy))
-            .map(|p| (p.mean[d], sigma(p, d)))
-            .collect();
-        points.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let linear = scale != Scale::Ohms;
-        let mut gaps = gaps_between(&points, linear);
-        // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
-        // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
-        let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
-        sigmas.sort_by(f64::total_cmp);
-        let usual = sigmas[sigmas.len() / 2].max(sigma(&healthy, d));
-        for wide in WIDE {
-            points.retain(|p| p.1 <= wide * usual);
-            for hidden in gaps_between(&points, linear) {
-                if !gaps
-                    .iter()
-                    .any(|g| (hidden.from..hidden.to).contains(&g.cut))
-                {
-                    gaps.push(hidden);
-                }
-            }
-        }
-        gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
-        gaps.truncate(most - 1);
-        *cut = gaps.iter().map(|g| g.cut).collect();
-        cut.sort_by(f64::total_cmp);
-    }
-    let chance = |p: &Prediction| -> Vec<f64> {
-        let one = |d: usize| -> Vec<f64> {
-            let s = sigma(p, d);
-            let mut last = 0.0;
-            let mut out: Vec<f64> = cuts[d]
-                .iter()
-                .map(|c| {
-                    let below = normal_below((c - p.mean[d]) / s);
-                    let share = below - last;
-                    last = below;
-                    share.max(0.0)
-                })
-                .collect();
-            out.push((1.0 - last).max(0.0));
-            out
+impl Bins {
+    /// Cut the outcomes of a figure: sort the predicted means, cut where neighbours differ by more than the sum of
+    /// their reaches, at most ten bins (finer ones chase noise). The first `listed` cases decide the cuts.
+    pub fn of(
+        scale: Scale,
+        dims: usize,
+        cases: &[Prediction],
+        healthy: &Prediction,
+        specs: &[FaultCase],
+        listed: usize,
+    ) -> Self {
+        let sigma = |p: &Prediction, d: usize| -> f64 {
+            let pack = 0.015 * p.slope[d];
+            (p.spread[d].powi(2) * 7.0 / 6.0 + scale.instrument(p.mean[d]).powi(2) + pack * pack)
+                .sqrt()
         };
-        let low = one(0);
-        if dims == 1 {
-            return low;
-        }
-        let high = one(1);
-        low.iter()
-            .flat_map(|a| high.iter().map(move |b| a * b))
-            .collect()
-    };
-    let healthy_row = chance(&healthy);
-    let n = healthy_row.len() as f64;
-    let noise = |row: Vec<f64>| -> Vec<f32> {
-        row.iter()
-            .map(|p| ((1.0 - 0.03) * p + 0.03 / n) as f32)
-            .collect()
-    };
-    let rows = cases
-        .iter()
-        .zip(specs)
-        .map(|(p, spec)| {
-            let mut row = chance(p);
-            if spec.intermittent {
-                for (r, h) in row.iter_mut().zip(&healthy_row) {
-                    *r = 0.35 * *r + 0.65 * h;
+        let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
+        let most = if dims == 1 { 10 } else { 4 };
+        for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
+            let mut points: Vec<(f64, f64)> = cases[..listed]
+                .iter()
+                .chain(std::iter::once(healthy))
+                .map(|p| (p.mean[d], sigma(p, d)))
+                .collect();
+            points.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let linear = scale != Scale::Ohms;
+            let mut gaps = gaps_between(&points, linear);
+            // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
+            // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
+            let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
+            sigmas.sort_by(f64::total_cmp);
+            let usual = sigmas[sigmas.len() / 2].max(sigma(healthy, d));
+            for wide in WIDE {
+                points.retain(|p| p.1 <= wide * usual);
+                for hidden in gaps_between(&points, linear) {
+                    if !gaps
+                        .iter()
+                        .any(|g| (hidden.from..hidden.to).contains(&g.cut))
+                    {
+                        gaps.push(hidden);
+                    }
                 }
             }
-            noise(row)
-        })
-        .collect();
-    Column::Figures {
-        scale,
-        dims,
-        cases,
-        healthy,
-        bins: Bins {
+            gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
+            gaps.truncate(most - 1);
+            *cut = gaps.iter().map(|g| g.cut).collect();
+            cut.sort_by(f64::total_cmp);
+        }
+        let chance = |p: &Prediction| -> Vec<f64> {
+            let one = |d: usize| -> Vec<f64> {
+                let s = sigma(p, d);
+                let mut last = 0.0;
+                let mut out: Vec<f64> = cuts[d]
+                    .iter()
+                    .map(|c| {
+                        let below = normal_below((c - p.mean[d]) / s);
+                        let share = below - last;
+                        last = below;
+                        share.max(0.0)
+                    })
+                    .collect();
+                out.push((1.0 - last).max(0.0));
+                out
+            };
+            let low = one(0);
+            if dims == 1 {
+                return low;
+            }
+            let high = one(1);
+            low.iter()
+                .flat_map(|a| high.iter().map(move |b| a * b))
+                .collect()
+        };
+        let healthy_row = chance(healthy);
+        let n = healthy_row.len() as f64;
+        let noise = |row: Vec<f64>| -> Vec<f32> {
+            row.iter()
+                .map(|p| ((1.0 - 0.03) * p + 0.03 / n) as f32)
+                .collect()
+        };
+        let rows = cases
+            .iter()
+            .zip(specs)
+            .map(|(p, spec)| {
+                let mut row = chance(p);
+                if spec.intermittent {
+                    for (r, h) in row.iter_mut().zip(&healthy_row) {
+                        *r = 0.35 * *r + 0.65 * h;
+                    }
+                }
+                noise(row)
+            })
+            .collect();
+        Self {
             cuts,
             cases: rows,
             healthy: noise(healthy_row),
-        },
+        }
     }
 }
 

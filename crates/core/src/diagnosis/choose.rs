@@ -2,7 +2,8 @@
 //! change of state and covers not yet open; among near-equals the lower risk.
 
 use crate::diagnosis::belief::Belief;
-use crate::diagnosis::predict::{Model, Suspicion};
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::model::{Model, Rate};
 use crate::diagnosis::repertoire::Test;
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::unknown::Looks;
@@ -240,7 +241,11 @@ pub fn question(
 
 fn symptom_gain(model: &Model, belief: &Belief, id: &str) -> f64 {
     let column = &model.symptoms[id];
-    let (base, leak, reliability) = model.symptom_base[id];
+    let Rate {
+        base,
+        leak,
+        reliability,
+    } = model.symptom_base[id];
     let told = |p: f64| reliability * p + (1.0 - reliability) * leak;
     let mut yes = 0.0;
     let mut inner = 0.0;

@@ -1,9 +1,11 @@
 //! Why: what each reading did, what each outcome would mean, which reading does not fit.
 
 use crate::diagnosis::belief::Belief;
-use crate::diagnosis::predict::{Column, Model, Scale};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::model::Model;
+use crate::diagnosis::now::Now;
 use crate::diagnosis::repertoire::{Kind, Probe};
-use crate::diagnosis::rows::Now;
+use crate::diagnosis::scale::Scale;
 use crate::reading;
 
 /// Where an outcome band stands against what is expected.
@@ -73,7 +75,7 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
 /// The bands of a test, at most five, in the order of the ruler.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
     let column = &*model.columns[test];
-    let rows = &model.rows[test].now(model, belief);
+    let rows = &Now::of(&model.rows[test], model, belief);
     match (&model.tests[test].kind, column) {
         (Kind::Procedure { outcomes, .. }, _) => outcomes
             .iter()
@@ -273,7 +275,7 @@ pub fn expected(model: &Model, test: usize) -> Option<Expected> {
 pub fn expected_of(
     probe: &Probe,
     scale: Scale,
-    p: &crate::diagnosis::predict::Prediction,
+    p: &crate::diagnosis::scale::Prediction,
     dims: usize,
 ) -> Expected {
     let bound = |d: usize| {

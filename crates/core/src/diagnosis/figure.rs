@@ -1,7 +1,8 @@
 //! How likely a figure is under a prediction.
 
-use crate::diagnosis::belief::Answer;
-use crate::diagnosis::predict::{Column, Prediction, Scale};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::Answer;
+use crate::diagnosis::scale::{Prediction, Scale};
 
 /// Share of readings taken at the wrong place.
 pub const MISPROBE: f64 = 0.02;

@@ -7,8 +7,9 @@
 //! the draws of a case.
 
 use crate::catalogue::fnv;
-use crate::diagnosis::predict::{Prediction, Scale};
+
 use crate::diagnosis::repertoire::Probe;
+use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::unlisted::UNLISTED;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::Meter;

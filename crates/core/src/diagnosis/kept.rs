@@ -1,7 +1,9 @@
 //! What a change of the vehicle leaves as it was, so that a model can take it over from the one before.
 
-use crate::diagnosis::predict::{Column, Model, Prediction, Scale};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::model::Model;
 use crate::diagnosis::repertoire::{Kind, Test};
+use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::signs::{Asked, Seen};
 use spannung_circuit::family::Carries;
 use spannung_circuit::fault::Effect;

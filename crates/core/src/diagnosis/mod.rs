@@ -1,31 +1,43 @@
 //! Evidence → likelihood → suspects → next probe → explanation.
 //!
-//! [`repertoire`] lists everything that can be done on a vehicle; [`predict`] works out once per profile
-//! what each test reads under each hypothesis, from circuits that [`forward`] solves (or `kept` from before a change) and figures cut into outcomes by
-//! [`bins`]; `unlisted` adds the faults that the drawing shows and the catalogue lacks; [`belief`] turns evidence into
-//! shares: `figure` says how likely what a meter shows is, [`unknown`] speaks for faults that nothing names, `pairs` for two
-//! at once; [`choose`] names the next test; [`plan`] says whether to
-//! measure on, repair, refer or decline, and what it will take; [`explain`] says why and what each outcome would mean.
+//! Once per profile: [`repertoire`] lists everything that can be done on a vehicle, [`hypothesis`] everything that can be
+//! wrong with it (`unlisted` adds the faults that the drawing shows and the catalogue lacks); [`forward`] solves the
+//! circuits (or `kept` takes them from before a change), figures on their [`scale`] become a [`column`] per test, cut
+//! into outcomes by [`bins`]; `told` gives the chances of symptoms. [`predict`] puts all this into a [`model`].
+//!
+//! On every job: [`belief`] turns [`evidence`] into shares: `figure` says how likely what a meter shows is, [`unknown`]
+//! speaks for faults that nothing names, `pairs` for two at once; [`now`] gives the chances of outcomes, [`choose`] names
+//! the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take; [`explain`] says
+//! why and what each outcome would mean.
 
 pub mod belief;
 pub mod bins;
 pub mod choose;
+pub mod column;
+pub mod evidence;
 pub mod explain;
 mod figure;
 pub mod forward;
+pub mod hypothesis;
 mod kept;
+pub mod model;
+pub mod near;
+pub mod now;
 mod pairs;
 pub mod plan;
-pub mod predict;
+mod predict;
 pub mod repertoire;
 pub mod rows;
+pub mod scale;
 pub mod signs;
 mod solved;
+mod told;
 pub mod unknown;
 mod unlisted;
 
-pub use belief::{Answer, Belief, Evidence, Item, TakenIn};
+pub use belief::Belief;
 pub use choose::{Candidate, Situation};
+pub use evidence::{Answer, Evidence, Item, TakenIn};
+pub use model::Model;
 pub use plan::{Action, Plan, Prices};
-pub use predict::Model;
 pub use repertoire::{Kind, Test};

@@ -6,14 +6,17 @@
 //! the others the mean of both stands. Of what was told, what is gone came from the mended fault alone, and what shows
 //! still comes from the second.
 
-use crate::diagnosis::belief::{BY_HAND, Evidence, Item};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::{BY_HAND, Evidence, Item};
 use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
 use crate::diagnosis::forward::Forward;
-use crate::diagnosis::predict::{Column, Hypothesis, Model, Prediction, Suspicion};
+use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
+use crate::diagnosis::model::{Model, Pairs};
 use crate::diagnosis::repertoire::Kind;
+use crate::diagnosis::scale::Prediction;
 use spannung_circuit::{FaultCase, VehicleState};
 use std::collections::{BTreeMap, HashMap};
-use std::sync::{Mutex, PoisonError};
+use std::sync::PoisonError;
 
 /// Log weight of a class whose repair was done twice and did not help.
 const TWICE: f64 = 40.0;
@@ -30,14 +33,6 @@ const SOLVED: usize = 256;
 /// How far below the likeliest (natural log) a pair may be and still be solved, if it read just what was read: farther
 /// off it could not matter, whatever it reads.
 const NEAR: f64 = 6.0;
-
-/// What pairs of cases read together.
-type Together = HashMap<[usize; 2], Prediction>;
-
-/// What pairs of cases read together at a test in a state, as far as it was asked for. Solving a pair again gives the
-/// same bytes.
-#[derive(Debug, Default)]
-pub struct Pairs(Mutex<HashMap<(usize, VehicleState), Together>>);
 
 impl Pairs {
     /// Predictions of some pairs at a probe in a state; none for looks.

@@ -10,10 +10,12 @@
 use crate::catalogue::fnv;
 use crate::cores::share_out;
 use crate::desks::money::{Bands, usual_bands};
-use crate::diagnosis::belief::{BY_HAND, Belief, Evidence, Item};
+use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
-use crate::diagnosis::predict::{Model, Suspicion};
-use crate::diagnosis::rows::Now;
+use crate::diagnosis::evidence::{BY_HAND, Evidence, Item};
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::model::Model;
+use crate::diagnosis::now::Now;
 use std::collections::BTreeSet;
 
 /// Minutes of proving one repair: doing again what the customer did.
@@ -364,7 +366,7 @@ pub fn plan(
             + expected_after(
                 model,
                 &costs,
-                &model.rows[candidate.test].now(model, belief),
+                &Now::of(&model.rows[candidate.test], model, belief),
                 &belief.shares,
             );
         if after.is_none_or(|(_, best)| minutes < best) {
@@ -511,7 +513,7 @@ fn play(
                 situation.opened.insert(spec.access.clone());
                 situation.state = spec.state.bring(&situation.state);
                 let rows = &model.rows[test];
-                let row = rows.now(model, &belief).row(truth).to_vec();
+                let row = Now::of(rows, model, &belief).row(truth).to_vec();
                 let outcome = dice.pick(row.iter().copied(), 1.0);
                 let cases: Vec<f64> = (0..model.cases.len())
                     .map(|k| rows.row(k)[outcome])

@@ -1,8 +1,7 @@
 //! Chances of a test's outcomes under every fault case, as choosing and planning use them: worked out once per
 //! model. Most faults leave most tests alone, so only rows that differ from a sound vehicle's are kept.
 
-use crate::diagnosis::belief::Belief;
-use crate::diagnosis::predict::{Column, Model, Suspicion};
+use crate::diagnosis::column::Column;
 
 /// Chances of one test's outcomes.
 #[derive(Debug, Clone, PartialEq)]
@@ -58,40 +57,5 @@ impl Rows {
             None => &self.healthy,
             Some(k) => &self.own[k as usize].1,
         }
-    }
-
-    /// Chances under every hypothesis, unknown faults as what was read so far has them.
-    pub fn now<'a>(&'a self, model: &'a Model, belief: &Belief) -> Now<'a> {
-        Now {
-            rows: self,
-            model,
-            others: belief.unknown.rows(model, self),
-        }
-    }
-}
-
-/// Chances of a test's outcomes under every hypothesis at some point of a job.
-#[derive(Debug)]
-pub struct Now<'a> {
-    rows: &'a Rows,
-    model: &'a Model,
-    others: Vec<Vec<f64>>,
-}
-
-impl Now<'_> {
-    /// Chances under one hypothesis.
-    pub fn row(&self, hypothesis: usize) -> &[f64] {
-        let h = &self.model.hypotheses[hypothesis];
-        match h.kind {
-            Suspicion::Case(k) => self.rows.row(k),
-            Suspicion::Nothing => &self.rows.healthy,
-            Suspicion::Other => h.class.map_or(&self.rows.healthy, |c| &self.others[c]),
-            Suspicion::Outside => self.others.last().unwrap_or(&self.rows.healthy),
-        }
-    }
-
-    /// Number of outcomes.
-    pub fn outcomes(&self) -> usize {
-        self.rows.healthy.len()
     }
 }

@@ -8,15 +8,11 @@
 //! Mixing whole patterns instead of single readings is what keeps such a suspect alive over forty readings that are as
 //! they should be.
 
-use crate::diagnosis::predict::{Class, Hypothesis, Model, Suspicion};
+use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
+use crate::diagnosis::model::Model;
+use crate::diagnosis::near::{KINDS, NOWHERE};
 use crate::diagnosis::rows::Rows;
-use spannung_circuit::FaultCase;
-use std::collections::BTreeMap;
 
-/// Kinds of nearness: the class itself, its strand, its segment, the vehicle.
-const KINDS: usize = 4;
-/// Group of what stands on no strand: nothing is near by it.
-const NOWHERE: usize = 0;
 /// How often an unknown fault that looks like a known one looks like one of its class, its strand, its segment, any.
 /// These and the shares below were chosen on simulated jobs with a fault struck out of the catalogue; they move the
 /// minutes of such jobs by a few per cent.
@@ -28,45 +24,6 @@ const LOOKS_KNOWN: f64 = 0.3;
 /// How often the others read odd, before anything was read, and how many readings that is worth.
 const ODD: f64 = 0.1;
 const ODD_WORTH: f64 = 10.0;
-
-/// Which known faults are near a class, and how near.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Near {
-    /// Groups of each case.
-    cases: Vec<[usize; KINDS]>,
-    /// Groups of each class.
-    classes: Vec<[usize; KINDS]>,
-    /// Number of groups.
-    groups: usize,
-}
-
-impl Near {
-    /// Groups of a vehicle's cases: a class stands where its first known fault stands.
-    pub fn of(cases: &[FaultCase], hypotheses: &[Hypothesis], classes: &[Class]) -> Self {
-        let mut index: BTreeMap<(u8, &str), usize> = BTreeMap::new();
-        let mut group = |kind: u8, name| {
-            let next = index.len() + 1;
-            *index.entry((kind, name)).or_insert(next)
-        };
-        let each = cases.iter().zip(hypotheses).map(|(case, h)| {
-            let class = h.class.map_or("", |c| classes[c].id.as_str());
-            let strand = case.strand.as_deref();
-            [
-                group(0, class),
-                strand.map_or(NOWHERE, |s| group(1, s)),
-                group(2, &case.segment),
-                group(3, ""),
-            ]
-        });
-        let near: Vec<[usize; KINDS]> = each.collect();
-        let stands = |c: &Class| c.members.first().map_or([0; KINDS], |m| near[*m]);
-        Self {
-            classes: classes.iter().map(stands).collect(),
-            groups: index.len() + 1,
-            cases: near,
-        }
-    }
-}
 
 /// Patterns of one “something else”: the chance that it follows a known fault of each kind of nearness, and none.
 #[derive(Debug, Clone, Copy, PartialEq)]

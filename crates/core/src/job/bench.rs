@@ -2,11 +2,14 @@
 //! and orders come from here; the page only draws.
 
 use crate::catalogue::{Catalogue, fnv};
-use crate::diagnosis::belief::{Answer, Belief, Evidence, Item, TakenIn};
+use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn};
 use crate::diagnosis::explain;
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::{self, Action, Forecast, Plan, Prices};
-use crate::diagnosis::predict::{Column, Model, Suspicion};
 use crate::diagnosis::repertoire::{self, Kind, Test};
 use crate::error::{Code, CoreError};
 use crate::job::entry;
@@ -817,7 +820,7 @@ impl<'a> Weighed<'a> {
             };
         }
         let d = dims - 1;
-        let top = |x: &crate::diagnosis::predict::Prediction| {
+        let top = |x: &crate::diagnosis::scale::Prediction| {
             (x.mean[d] + 4.0 * x.spread[d] + (0.15 * x.slope[d]).abs())
                 .abs()
                 .max(x.mean[0].abs())

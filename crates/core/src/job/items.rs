@@ -3,7 +3,7 @@
 //! apart has to be joined.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::predict::Model;
+use crate::diagnosis::model::Model;
 use crate::diagnosis::repertoire;
 use crate::job::entry::vocabulary::ReadingResult;
 use crate::job::state::{Job, Settled};

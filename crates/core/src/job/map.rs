@@ -1,7 +1,8 @@
 //! The trace map: what the page needs to draw this vehicle's own current path.
 
-use crate::diagnosis::predict::{Scale, Suspicion};
+use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::repertoire::{Kind, Probe, Sweep};
+use crate::diagnosis::scale::Scale;
 use crate::job::bench::Weighed;
 use crate::reading::{self, Unit};
 use serde::Serialize;

@@ -141,6 +141,10 @@ pub fn samples() -> Vec<(Value, &'static str)> {
             "Tied with slack",
         ),
         (
+            json!({"kind": "change", "change": {"what": "hall-spacing", "degrees": 60}, "source": "measured"}),
+            "halls 60° apart measured",
+        ),
+        (
             json!({"kind": "void", "entry": id(1036), "reason": "not this bike"}),
             "not this bike",
         ),

@@ -1,0 +1,196 @@
+//! What is held possible on a vehicle: a hypothesis per fault case, per “something else in a class”, nothing wrong,
+//! and what the drawing does not hold, with their weights before anything is told.
+
+use crate::catalogue::Catalogue;
+use crate::error::{Code, CoreError};
+use spannung_circuit::{FaultCase, Profile};
+use std::collections::BTreeMap;
+
+/// A hypothesis.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Hypothesis {
+    /// Key: a case's key, `?class`, `nothing`, `outside`.
+    pub key: String,
+    /// What it is.
+    pub kind: Suspicion,
+    /// Index into [`Model::classes`], none for nothing and outside.
+    pub class: Option<usize>,
+    /// Prior before symptoms and risk factors.
+    pub weight: f64,
+}
+
+/// Kind of hypothesis.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Suspicion {
+    /// A fault case, index into [`Model::cases`].
+    Case(usize),
+    /// Something else in a repair class.
+    Other,
+    /// Nothing wrong.
+    Nothing,
+    /// Something this drawing does not hold.
+    Outside,
+}
+
+/// A repair class that has a fault on this vehicle.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Class {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// Act.
+    pub act: String,
+    /// Segment.
+    pub segment: String,
+    /// Access code of the place where it is done.
+    pub access: String,
+    /// Hypotheses of its cases.
+    pub members: Vec<usize>,
+    /// Mean minutes of its repairs, by prior.
+    pub minutes: f64,
+    /// Price band of its likeliest member.
+    pub band: String,
+}
+
+/// What is held possible on a vehicle, and the odds it comes with.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Hypotheses {
+    /// Hypotheses: cases, then one per class, then nothing, then outside.
+    pub all: Vec<Hypothesis>,
+    /// Repair classes in order of first appearance.
+    pub classes: Vec<Class>,
+    /// Odds multipliers per case: risk letter → multiplier.
+    pub risk: Vec<BTreeMap<String, f64>>,
+}
+
+impl Hypotheses {
+    /// Hypotheses of a vehicle's cases, of which the first `listed` stand in the catalogue. `beside`: for each of the
+    /// others, the one whose repair cures it; `unheard` are the cases that weigh nothing.
+    ///
+    /// # Errors
+    /// A fault without a repair class.
+    pub fn of(
+        catalogue: &Catalogue,
+        profile: &Profile,
+        cases: &[FaultCase],
+        listed: usize,
+        beside: &[usize],
+        unheard: &dyn Fn(&FaultCase) -> bool,
+    ) -> Result<Self, CoreError> {
+        let mut new = Self::default();
+        let found = &profile.alterations;
+        let altered: Vec<_> = catalogue
+            .alterations
+            .iter()
+            .filter(|a| found.contains(a.id.get_ref()))
+            .collect();
+        let mut known = 0.0;
+        let mut index: BTreeMap<String, usize> = BTreeMap::new();
+        let mut minutes: Vec<(f64, f64)> = Vec::new();
+        let mut heaviest: Vec<f64> = Vec::new();
+        for (k, case) in cases[..listed].iter().enumerate() {
+            let prior = &catalogue.priors[&case.fault];
+            let id = class_id(catalogue, profile, case);
+            let spec = catalogue.classes.get(&id).ok_or_else(|| {
+                CoreError::entry(
+                    Code::UnknownClass,
+                    "class",
+                    format!(
+                        "priors.toml: fault “{}” has no repair class “{id}”",
+                        case.key
+                    ),
+                )
+            })?;
+            let class = *index.entry(id.clone()).or_insert_with(|| {
+                new.classes.push(Class {
+                    id: id.clone(),
+                    name: spec.name.clone(),
+                    act: spec.act.clone(),
+                    segment: spec.segment.clone(),
+                    access: spec.access.clone(),
+                    members: Vec::new(),
+                    minutes: 0.0,
+                    band: String::new(),
+                });
+                minutes.push((0.0, 0.0));
+                heaviest.push(0.0);
+                new.classes.len() - 1
+            });
+            let group = &profile.family.group;
+            let weight = prior.weight.get(group).copied().unwrap_or(0.0) * case.share;
+            let weight = weight
+                * altered
+                    .iter()
+                    .map(|a| a.factor(&case.fault))
+                    .product::<f64>();
+            known += weight;
+            minutes[class].0 += weight * prior.minutes;
+            minutes[class].1 += weight;
+            if weight > heaviest[class] {
+                heaviest[class] = weight;
+                new.classes[class].band = prior.band.clone();
+            }
+            new.classes[class].members.push(k);
+            new.risk.push(prior.risk.clone());
+            new.all.push(Hypothesis {
+                key: case.key.clone(),
+                kind: Suspicion::Case(k),
+                class: Some(class),
+                weight,
+            });
+        }
+        for (class, (sum, weight)) in new.classes.iter_mut().zip(&minutes) {
+            class.minutes = sum / weight.max(1e-12);
+        }
+        // Known faults 82 %, something else in a class 10 %, nothing wrong 5 %, outside 3 %.
+        for (h, case) in new.all.iter_mut().zip(cases) {
+            h.weight *= if unheard(case) { 0.0 } else { 0.82 / known };
+        }
+        // of the 10 % the drawing can name half, where it names anything
+        let mut drawn = vec![0usize; new.classes.len()];
+        let class_of = |k: &usize| new.all[*k].class.unwrap_or(0);
+        let places: Vec<usize> = beside.iter().map(class_of).collect();
+        places.iter().for_each(|c| drawn[*c] += 1);
+        let other = |c: usize| 0.10 * minutes[c].1 / known;
+        for (k, class) in (listed..).zip(places) {
+            new.classes[class].members.push(k);
+            new.risk.push(BTreeMap::new());
+            new.all.push(Hypothesis {
+                key: cases[k].key.clone(),
+                kind: Suspicion::Case(k),
+                class: Some(class),
+                weight: DRAWN * other(class) / drawn[class] as f64,
+            });
+        }
+        for (k, class) in new.classes.iter().enumerate() {
+            new.all.push(Hypothesis {
+                key: format!("?{}", class.id),
+                kind: Suspicion::Other,
+                class: Some(k),
+                weight: other(k) * if drawn[k] > 0 { 1.0 - DRAWN } else { 1.0 },
+            });
+        }
+        new.all.push(Hypothesis {
+            key: "nothing".into(),
+            kind: Suspicion::Nothing,
+            class: None,
+            weight: 0.05,
+        });
+        new.all.push(Hypothesis {
+            key: "outside".into(),
+            kind: Suspicion::Outside,
+            class: None,
+            weight: 0.03 * altered.iter().map(|a| a.outside).product::<f64>(),
+        });
+        Ok(new)
+    }
+}
+
+/// Share of “something else in a class” that the drawing can name.
+const DRAWN: f64 = 0.5;
+
+/// Repair class of a listed case.
+pub(super) fn class_id(catalogue: &Catalogue, profile: &Profile, case: &FaultCase) -> String {
+    spannung_circuit::fault::fill(&catalogue.priors[&case.fault].class, &case.x, profile)
+}

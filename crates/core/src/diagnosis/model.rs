@@ -1,0 +1,127 @@
+//! Everything worked out for one profile: the hypotheses, what each test reads under each of them, and the chances of
+//! the symptoms. [`predict`](super::predict) builds it once; from then on it is only looked up.
+
+use crate::diagnosis::column::Column;
+use crate::diagnosis::hypothesis::{Class, Hypothesis};
+use crate::diagnosis::near::Near;
+use crate::diagnosis::repertoire::{Probe, Test};
+use crate::diagnosis::rows::Rows;
+use crate::diagnosis::scale::{Prediction, Scale};
+use crate::diagnosis::signs::{Asked, Seen};
+use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Arc, Mutex};
+
+/// What pairs of cases read together.
+pub(super) type Together = HashMap<[usize; 2], Prediction>;
+
+/// What pairs of cases read together at a test in a state, as far as it was asked for. Solving a pair again gives the
+/// same bytes.
+#[derive(Debug, Default)]
+pub struct Pairs(pub(super) Mutex<HashMap<(usize, VehicleState), Together>>);
+
+/// How a symptom is told among all complaints.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Rate {
+    /// Among complaints.
+    pub base: f64,
+    /// Told although nothing here causes it.
+    pub leak: f64,
+    /// How far it can be relied on.
+    pub reliability: f64,
+}
+
+/// Where table and circuit disagree on a symptom of a case.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Disagreement {
+    /// Case.
+    pub case: String,
+    /// Symptom.
+    pub symptom: String,
+    /// Chance by the table.
+    pub table: f64,
+    /// Does the circuit show it?
+    pub circuit: bool,
+}
+
+/// Everything worked out for one profile.
+#[derive(Debug, Clone)]
+pub struct Model {
+    /// The vehicle.
+    pub profile: Profile,
+    /// Its netlist.
+    pub net: Netlist,
+    /// Fault cases: those of the catalogue, then what the drawing alone tells of.
+    pub cases: Vec<FaultCase>,
+    /// How many of the cases stand in the catalogue.
+    pub listed: usize,
+    /// Hypotheses: cases, then one per class, then nothing, then outside.
+    pub hypotheses: Vec<Hypothesis>,
+    /// Repair classes in order of first appearance.
+    pub classes: Vec<Class>,
+    /// Which known faults are near a class.
+    pub near: Near,
+    /// Tests.
+    pub tests: Vec<Test>,
+    /// Columns, one per test.
+    pub columns: Vec<Arc<Column>>,
+    /// Chances of the outcomes of each test under each hypothesis.
+    pub rows: Vec<Arc<Rows>>,
+    /// P(symptom | case) by symptom id; index as cases.
+    pub symptoms: BTreeMap<String, Vec<f64>>,
+    /// How each symptom is told among complaints.
+    pub symptom_base: BTreeMap<String, Rate>,
+    /// Odds multipliers per case: risk letter → multiplier.
+    pub risk: Vec<BTreeMap<String, f64>>,
+    /// Population rate per risk letter.
+    pub risk_rate: BTreeMap<String, f64>,
+    /// Where table and circuit disagree on a symptom.
+    pub disagreements: Vec<Disagreement>,
+    /// Signs that are asked about.
+    pub(super) asked: Asked,
+    /// What is seen of them in each case.
+    pub(super) signs: Vec<Seen>,
+    /// What is seen on a sound vehicle.
+    pub(super) sound: Seen,
+    /// What two faults at once read, as far as it was asked for.
+    pub(super) pairs: Arc<Pairs>,
+}
+
+impl Model {
+    /// About how many bytes it takes up. What it shares with the model it was edited from counts in both.
+    pub fn bytes(&self) -> usize {
+        let columns: usize = self.columns.iter().map(|c| c.bytes()).sum();
+        // rows of chances, symptoms and signs go with the number of cases
+        let rows: usize = self.rows.iter().map(|r| r.bytes()).sum();
+        columns + rows + self.cases.len() * (self.symptoms.len() * 8 + 400)
+    }
+
+    /// The cases of the catalogue.
+    pub fn listed(&self) -> &[FaultCase] {
+        &self.cases[..self.listed]
+    }
+
+    /// What a healthy vehicle of this profile shows at a probe in a state, on the scale.
+    pub fn healthy_in(&self, circuit: &Circuit, probe: &Probe, state: &VehicleState) -> [f64; 2] {
+        let (meter, scale) = (probe.meter(), Scale::of(probe.mode));
+        let draw = circuit.draw(&[]);
+        let mut range = [f64::MAX, f64::MIN];
+        for (state, step) in probe.moments(state) {
+            let shown = meter.measure(circuit, &state, step, &draw);
+            let y = scale.to(shown.capped(probe.mode));
+            range = [range[0].min(y), range[1].max(y)];
+        }
+        range
+    }
+
+    /// A healthy circuit of this profile that knows the given pairs.
+    pub fn healthy_circuit(&self, pairs: &[Pair]) -> Circuit {
+        let pairs: Vec<_> = pairs.iter().map(|p| (p.red, p.black)).collect();
+        Circuit::compile(&self.net, &[], &pairs)
+    }
+
+    /// Index of a class by id.
+    pub fn class(&self, id: &str) -> Option<usize> {
+        self.classes.iter().position(|c| c.id == id)
+    }
+}

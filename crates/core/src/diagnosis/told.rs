@@ -1,0 +1,92 @@
+//! How likely each symptom is told under each fault case.
+
+use crate::catalogue::Catalogue;
+use crate::diagnosis::model::{Disagreement, Model, Rate};
+use crate::diagnosis::unlisted::UNLISTED;
+use spannung_circuit::VehicleState;
+use std::collections::BTreeMap;
+
+impl Model {
+    /// P(symptom | case): the table's figure, moved by what the circuit shows. `has` says whether this vehicle can
+    /// show a sign.
+    pub(super) fn symptomise(&mut self, catalogue: &Catalogue, has: &dyn Fn(&str) -> bool) {
+        let rest = VehicleState::default();
+        let pedals = self.profile.family.has("pedals");
+        let total: f64 = self.hypotheses[..self.cases.len()]
+            .iter()
+            .map(|h| h.weight)
+            .sum();
+        for symptom in &catalogue.symptoms {
+            if !self.profile.family.fits(&symptom.fits) {
+                continue;
+            }
+            let id = symptom.id.get_ref();
+            let mut column = Vec::with_capacity(self.cases.len());
+            for (case, seen) in self.cases.iter().zip(&self.signs) {
+                let none = BTreeMap::new();
+                let prior = catalogue.priors.get(&case.fault);
+                let table = prior.map_or(&none, |p| &p.symptoms);
+                let listed = if id == NO_DRIVE && !pedals {
+                    none_of(NO_DRIVE_APART.iter().filter_map(|s| table.get(*s)))
+                } else {
+                    table.get(id).copied()
+                };
+                let derived = (!symptom.when.is_empty()).then(|| {
+                    symptom.when.iter().filter(|(s, _)| has(s)).all(|(s, v)| {
+                        self.asked.value(catalogue, seen, s, &rest) == Some(v.as_str())
+                    })
+                });
+                let p = match (listed, derived) {
+                    (Some(p), Some(true)) => p.max(0.8),
+                    (Some(p), Some(false)) if case.intermittent => p,
+                    (Some(p), Some(false)) => p * 0.6,
+                    (Some(p), None) => p,
+                    (None, Some(true)) => 0.75,
+                    (None, _) => 0.0,
+                };
+                let mut disagree = |table: f64, circuit: bool| {
+                    self.disagreements.push(Disagreement {
+                        case: case.key.clone(),
+                        symptom: id.clone(),
+                        table,
+                        circuit,
+                    });
+                };
+                match (listed, derived) {
+                    (Some(p), Some(false)) if p >= 0.5 => {
+                        disagree(p, false);
+                    }
+                    (None, Some(true)) if case.fault != UNLISTED => {
+                        disagree(0.0, true);
+                    }
+                    _ => {}
+                }
+                column.push(1.0 - (1.0 - symptom.leak) * (1.0 - p));
+            }
+            let base = column
+                .iter()
+                .zip(&self.hypotheses)
+                .map(|(p, h)| p * h.weight)
+                .sum::<f64>()
+                / total;
+            let rate = Rate {
+                base,
+                leak: symptom.leak,
+                reliability: symptom.reliability,
+            };
+            self.symptom_base.insert(id.clone(), rate);
+            self.symptoms.insert(id.clone(), column);
+        }
+    }
+}
+
+/// “Lights up, no drive”. Where nobody can pedal, a dead throttle and a dead pedal assist are told in these words
+/// as well.
+const NO_DRIVE: &str = "S02";
+const NO_DRIVE_APART: [&str; 3] = ["S02", "S03", "S04"];
+
+/// Noisy-or of chances; none when there is none.
+fn none_of<'a>(chances: impl Iterator<Item = &'a f64>) -> Option<f64> {
+    let none = chances.fold(None, |n: Option<f64>, p| Some(n.unwrap_or(1.0) * (1.0 - p)));
+    none.map(|n| 1.0 - n)
+}
