@@ -1,11 +1,9 @@
 //! What the tests of this crate share: the catalogue, a model of a family, told symptoms, and a job written entry by
 //! entry.
 
-#![allow(dead_code)] // not every test uses all of it
-
 pub mod samples;
 
-use spannung_circuit::Profile;
+use spannung_circuit::{Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::{Evidence, Item, Model};
 use spannung_core::job::danger::OnPack;
@@ -13,7 +11,8 @@ use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
 use spannung_core::job::gate::{self, Standing};
 use spannung_core::job::{Job, admit};
-use std::sync::OnceLock;
+use std::collections::BTreeMap;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -22,10 +21,31 @@ pub fn catalogue() -> &'static Catalogue {
     C.get_or_init(|| Catalogue::shipped().unwrap())
 }
 
-/// The model of an unchanged vehicle.
-pub fn model_of(volts_class: u16, drive: &str) -> Model {
-    let family = catalogue().family(volts_class, drive).unwrap();
-    Model::build(catalogue(), &Profile::new(family, &[]).unwrap()).unwrap()
+/// A family that ships.
+pub fn family(id: &str) -> &'static Family {
+    let all = &catalogue().families;
+    all.iter().find(|f| f.id == id).unwrap()
+}
+
+/// The model of an unchanged vehicle, made anew.
+pub fn fresh_model(id: &str) -> Model {
+    Model::build(catalogue(), &Profile::new(family(id), &[]).unwrap()).unwrap()
+}
+
+/// The same, made once for all tests.
+pub fn model(id: &str) -> &'static Model {
+    static MODELS: Mutex<BTreeMap<String, Arc<OnceLock<&'static Model>>>> =
+        Mutex::new(BTreeMap::new());
+    let place = {
+        let mut models = MODELS.lock().unwrap_or_else(PoisonError::into_inner);
+        Arc::clone(models.entry(id.into()).or_default())
+    };
+    place.get_or_init(|| Box::leak(Box::new(fresh_model(id))))
+}
+
+/// Models of all families that ship.
+pub fn models() -> impl Iterator<Item = &'static Model> {
+    catalogue().families.iter().map(|f| model(&f.id))
 }
 
 /// A symptom that the customer told.

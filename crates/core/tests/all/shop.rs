@@ -1,10 +1,6 @@
 //! What a shop lives on: quotes, waits, clocks, open items, the proof, the hand-back, other vehicles.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::{Log, catalogue, close, gate, reading};
+use crate::common::{Log, catalogue, close, gate, reading};
 use spannung_core::desks::money::Terms;
 use spannung_core::job::entry;
 use spannung_core::job::entry::{

@@ -1,11 +1,9 @@
 //! Faults of the circuit that stand in no catalogue: what they leave out, whose repair they take, what they weigh, and
 //! that a fault which is struck out is found by them.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
+use crate::common::{catalogue, models};
 use spannung_circuit::netlist::wire;
-use spannung_circuit::{Effect, FaultCase, Part, Profile, VehicleState};
-use spannung_core::catalogue::Catalogue;
+use spannung_circuit::{Effect, FaultCase, Part, VehicleState};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
@@ -15,20 +13,6 @@ use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::repertoire::Kind;
 use spannung_core::diagnosis::scale::Scale;
 use std::collections::BTreeSet;
-use std::sync::OnceLock;
-
-fn catalogue() -> &'static Catalogue {
-    static CATALOGUE: OnceLock<Catalogue> = OnceLock::new();
-    CATALOGUE.get_or_init(|| Catalogue::shipped().unwrap())
-}
-
-fn models() -> &'static [Model] {
-    static MODELS: OnceLock<Vec<Model>> = OnceLock::new();
-    MODELS.get_or_init(|| {
-        let build = |f| Model::build(catalogue(), &Profile::new(f, &[]).unwrap()).unwrap();
-        catalogue().families.iter().map(build).collect()
-    })
-}
 
 #[test]
 fn the_drawing_names_what_the_catalogue_leaves_out_and_nothing_else() {
@@ -108,10 +92,7 @@ fn what_is_not_written_down_weighs_its_tenth_and_takes_a_repair_that_mends() {
 
 #[test]
 fn a_model_without_a_fault_gives_it_no_weight_and_keeps_its_repair() {
-    let m = models()
-        .iter()
-        .find(|m| m.profile.family.id == "ssb36")
-        .unwrap();
+    let m = models().find(|m| m.profile.family.id == "ssb36").unwrap();
     let without = m.without(catalogue(), "ign-key-open").unwrap();
     let place = |m: &Model| {
         m.cases
@@ -193,7 +174,7 @@ fn readings(full: &Model, key: &str, most: usize) -> Vec<Evidence> {
 fn what_opens_or_sticks_is_found_although_nobody_wrote_it_down() {
     let small = |m: &&Model| ["ssb36", "rt12"].contains(&m.profile.family.id.as_str());
     let (mut struck, mut found) = (Vec::new(), 0);
-    for full in models().iter().filter(small) {
+    for full in models().filter(small) {
         for case in full.listed() {
             let breaks = matches!(case.effects[..], [Effect::Open(_) | Effect::Force(..)]);
             if !breaks || case.intermittent || struck.contains(&case.fault) {
@@ -216,10 +197,7 @@ fn what_opens_or_sticks_is_found_although_nobody_wrote_it_down() {
 
 #[test]
 fn without_draws_predictions_stay_where_they_are_with_them() {
-    for m in models()
-        .iter()
-        .filter(|m| ["ssb36", "rt12"].contains(&m.profile.family.id.as_str()))
-    {
+    for m in models().filter(|m| ["ssb36", "rt12"].contains(&m.profile.family.id.as_str())) {
         let rest = VehicleState::default();
         let probes: Vec<_> = m
             .tests

@@ -1,10 +1,6 @@
 //! What is proposed, and what is not.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::told;
+use crate::common::{self, told};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::column::Column;
@@ -12,11 +8,9 @@ use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
 use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::scale::Scale;
 use spannung_core::diagnosis::{explain, repertoire};
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
+    common::model("gh48")
 }
 
 fn taken(test: &str, answer: Answer) -> Evidence {

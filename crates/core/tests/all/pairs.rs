@@ -1,17 +1,12 @@
 //! Two faults on one vehicle: what was read before the repair of one speaks of both.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
+use crate::common;
 use spannung_circuit::{Circuit, VehicleState};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
 use std::collections::BTreeMap;
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(12, "brushed"))
+    common::model("rt12")
 }
 
 fn case(key: &str) -> usize {
@@ -100,7 +95,7 @@ fn what_two_faults_read_does_not_depend_on_what_was_asked_before() {
     after_repair(LEFT, first.clone());
     let again = after_repair(BREAKER, first.clone());
     assert_eq!(before.shares, again.shares);
-    let fresh = common::model_of(12, "brushed");
+    let fresh = common::fresh_model("rt12");
     let class = model().hypotheses[case(BREAKER)].class.unwrap();
     let mut evidence = first;
     evidence.push(Evidence {

@@ -1,8 +1,6 @@
 //! What a technician adds without a line of Rust: a family of two packs behind a combiner, and a mid motor behind its
 //! reduction, written as text here and read like the files that ship.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::*;
 

@@ -1,11 +1,7 @@
 //! The queries of the shop's own things against a real PostgreSQL: cards and search, bundles, settings,
 //! photos, sheets, people and their links, live updates.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::put;
+use crate::common::put;
 use serde_json::json;
 use spannung_core::job::entry;
 use spannung_core::job::entry::SheetPoint;

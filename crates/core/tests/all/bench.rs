@@ -1,10 +1,6 @@
 //! What the Bench shows: where the controls stand before anything is opened, and codes that the set-up itself brings.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::{Log, catalogue, reading};
+use crate::common::{self, Log, catalogue, reading};
 use spannung_circuit::VehicleState;
 use spannung_circuit::state::{Battery, Key};
 use spannung_core::diagnosis::{Item, Model, explain};
@@ -12,11 +8,9 @@ use spannung_core::job::Body;
 use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry;
 use spannung_core::job::entry::Role;
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
+    common::model("gh48")
 }
 
 /// A job with an open gate that was told this symptom.

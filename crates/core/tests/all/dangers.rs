@@ -1,11 +1,7 @@
 //! Dangers rest on the pack: every kind of danger, by every way a pack travels, is a STOP wherever the pack
 //! arrives; and only a specialist's clearance that came after it ends it.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::{catalogue, gate, reading};
+use crate::common::{self, catalogue, gate, reading};
 use proptest::prelude::*;
 use spannung_core::catalogue::{Catalogue, Sources};
 use spannung_core::job::danger::{Happened, OnPack};

@@ -2,12 +2,8 @@
 //! typed by every role or brought in from elsewhere; what admission lets through is folded, listed, added
 //! up, reported, exported and read again without stopping anything.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::samples::samples;
-use common::{Log, catalogue};
+use crate::common::samples::samples;
+use crate::common::{Log, catalogue};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use spannung_core::desks::money::Terms;

@@ -1,7 +1,5 @@
 //! This vehicle unlike its family: what each change does to the circuit, and what is refused.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::solve::Lane;
 use spannung_circuit::state::{Battery, Key, Wheel};

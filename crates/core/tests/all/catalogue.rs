@@ -1,31 +1,16 @@
 //! The catalogue hangs together: every fault can be seen, every test can be moved, every symptom has a
 //! fault behind it, every access leads somewhere. Worked out from the model, not from the files alone.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
+use crate::common::{catalogue, model, models};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::state::{Battery, Foot};
-use spannung_circuit::{Mode, Profile, VehicleState};
-use spannung_core::catalogue::Catalogue;
+use spannung_circuit::{Mode, VehicleState};
 use spannung_core::diagnosis::column::Column;
-use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::repertoire::Kind;
 use std::collections::BTreeSet;
-use std::sync::OnceLock;
 
 /// Half the distance between two distributions at which they count as told apart.
 const APART: f64 = 0.3;
-
-/// The catalogue and a model of every family that ships.
-fn world() -> &'static (Catalogue, Vec<Model>) {
-    static W: OnceLock<(Catalogue, Vec<Model>)> = OnceLock::new();
-    W.get_or_init(|| {
-        let catalogue = Catalogue::shipped().unwrap();
-        let model = |f| Model::build(&catalogue, &Profile::new(f, &[]).unwrap()).unwrap();
-        let models = catalogue.families.iter().map(model).collect();
-        (catalogue, models)
-    })
-}
 
 /// Total variation between what a test shows under a case and without a fault.
 fn moves(column: &Column, case: usize) -> f64 {
@@ -41,8 +26,8 @@ fn moves(column: &Column, case: usize) -> f64 {
 
 #[test]
 fn every_fault_shows_in_a_test_or_a_symptom() {
-    let (catalogue, models) = world();
-    for m in models {
+    let catalogue = catalogue();
+    for m in models() {
         let unseen: Vec<&str> = m
             .listed()
             .iter()
@@ -65,12 +50,12 @@ fn every_fault_shows_in_a_test_or_a_symptom() {
 
 #[test]
 fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
-    let (catalogue, models) = world();
+    let catalogue = catalogue();
     let procedures = catalogue.procedures.iter().map(|p| p.id.get_ref());
     let probes = catalogue.probes.iter().map(|p| p.id.get_ref());
     let written: BTreeSet<&str> = procedures.chain(probes).map(String::as_str).collect();
     let mut on_offer: BTreeSet<&str> = BTreeSet::new();
-    for m in models {
+    for m in models() {
         let mine = m.tests.iter().zip(&m.columns);
         for (t, column) in mine.filter(|(t, _)| written.contains(t.id.as_str())) {
             let moved = (0..m.cases.len()).any(|k| moves(column, k) >= APART);
@@ -86,11 +71,7 @@ fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
 /// A rail that is dead and one that is whole are two outcomes, whatever bad contacts lie between them.
 #[test]
 fn an_uncertain_fault_hides_no_gap() {
-    let (_, models) = world();
-    let m = models
-        .iter()
-        .find(|m| m.profile.family.id == "gh48")
-        .unwrap();
+    let m = model("gh48");
     for id in ["t-pull-a", "t-pull-b", "t-pull-c"] {
         let test = m.tests.iter().position(|t| t.id == id).unwrap();
         let dead = m.cases.iter().position(|c| c.key == "ctl-5v-dead").unwrap();
@@ -101,7 +82,7 @@ fn an_uncertain_fault_hides_no_gap() {
 
 #[test]
 fn every_symptom_has_a_fault_behind_it() {
-    for m in &world().1 {
+    for m in models() {
         let empty: Vec<&String> = m
             .symptoms
             .iter()
@@ -118,7 +99,7 @@ fn every_symptom_has_a_fault_behind_it() {
 
 #[test]
 fn every_test_has_an_access_of_its_family() {
-    for m in &world().1 {
+    for m in models() {
         let family = &m.profile.family;
         for t in &m.tests {
             assert!(
@@ -135,8 +116,8 @@ fn every_test_has_an_access_of_its_family() {
 /// Without a fault every vehicle lights, turns as it should and shows every sign's first value.
 #[test]
 fn a_sound_vehicle_shows_nothing() {
-    let (catalogue, models) = world();
-    for m in models {
+    let catalogue = catalogue();
+    for m in models() {
         let circuit = m.healthy_circuit(&[]);
         let scene = Scene::of(&m.profile, &m.net, &circuit, None);
         for sign in catalogue.faults.signs.iter().filter(|s| s.computed) {
@@ -152,7 +133,7 @@ fn a_sound_vehicle_shows_nothing() {
 /// (safety G03); a child's toy is driven by nobody (G16).
 #[test]
 fn the_vehicle_brings_its_own_cautions() {
-    for m in &world().1 {
+    for m in models() {
         let family = &m.profile.family;
         for t in &m.tests {
             let live =
@@ -173,7 +154,7 @@ fn the_vehicle_brings_its_own_cautions() {
 /// A probe on a wire is found on the face of its plug, whether the file calls the wire by pin or by what it carries.
 #[test]
 fn probes_on_wires_have_their_pins_on_the_face() {
-    for m in &world().1 {
+    for m in models() {
         for t in &m.tests {
             let Kind::Probe(p) = &t.kind else { continue };
             let red = &m.net.nodes[p.pair.red];

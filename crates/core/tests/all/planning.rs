@@ -1,19 +1,13 @@
 //! The plan: when to measure, when to mend, when to ask, and what the rest of a job will take.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::told;
+use crate::common::{self, told};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{self, Action, Plan, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
 use std::collections::BTreeMap;
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(36, "chain"))
+    common::model("ssb36")
 }
 
 fn read(test: &str, volts: f64) -> Evidence {

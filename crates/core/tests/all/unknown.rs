@@ -1,20 +1,14 @@
 //! Faults that the catalogue does not hold: where they are looked for, and that they do not disturb what it holds.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::told;
+use crate::common::{self, told};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
 use spannung_core::diagnosis::hypothesis::Suspicion;
 use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::now::Now;
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(12, "brushed"))
+    common::model("rt12")
 }
 
 fn read(model: &Model, test: &str, answer: Answer) -> Evidence {

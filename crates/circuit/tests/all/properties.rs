@@ -1,7 +1,5 @@
 //! Laws that hold for any circuit, and the requirements of states.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
 use proptest::prelude::*;
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
 use spannung_circuit::state::{Battery, Key, Throttle, Wheel};

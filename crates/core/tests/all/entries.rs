@@ -1,12 +1,8 @@
 //! Every kind of entry: what it reads like in the record, that it goes out and comes in again as it was,
 //! and what is refused with which code.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::samples::{id, samples};
-use common::{Log, catalogue};
+use crate::common::samples::{id, samples};
+use crate::common::{Log, catalogue};
 use serde_json::{Value, json};
 use spannung_core::job::entry::{Body, KINDS, Role};
 use spannung_core::job::record;

@@ -1,8 +1,6 @@
 //! The solver against a circuit simulator that is not ours: ngspice, of Debian's packages, solves what we
 //! export. And the choice of device states by a check of its own.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
 use spannung_circuit::netlist::Part;
 use spannung_circuit::solve::Extra;
 use spannung_circuit::state::{Battery, Brake, Crank, Key, Throttle, Wheel};

@@ -1,7 +1,5 @@
 //! Worked numbers: each expected figure is computed by hand in the comment beside it.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
 use spannung_circuit::meter::{Meter, Mode, pair};
 use spannung_circuit::netlist::{Condition, Element, Netlist, Part};
 use spannung_circuit::state::{Battery, Charger, Direction, Foot, Key, Range, Throttle, Wheel};

@@ -1,10 +1,6 @@
 //! Every query against a real PostgreSQL, each test with a database of its own.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::put;
+use crate::common::put;
 use spannung_core::job::danger::{Happened, Stop};
 use spannung_core::job::entry;
 use spannung_core::job::{Body, Role, chain};

@@ -1,10 +1,6 @@
 //! The fold and the gate: a job as a sequence of entries.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::{Log, close, gate, reading};
+use crate::common::{Log, close, gate, reading};
 use proptest::prelude::*;
 use spannung_circuit::state::{Battery, Wheel};
 use spannung_circuit::{Change, VehicleState};

@@ -1,21 +1,15 @@
 //! The engine on the whole family: shares, a healthy vehicle, known faults.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::told;
+use crate::common::{self, told};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
 use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::{explain, repertoire};
-use std::sync::OnceLock;
 
 fn model() -> &'static Model {
-    static MODEL: OnceLock<Model> = OnceLock::new();
-    MODEL.get_or_init(|| common::model_of(48, "geared-hub"))
+    common::model("gh48")
 }
 
 fn healthy_answer(m: &Model, test: usize) -> Answer {

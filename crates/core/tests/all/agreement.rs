@@ -1,14 +1,8 @@
 //! Where the table of symptoms says one thing and the solved circuit another: every such place is listed in
 //! `agreement.toml` with what was decided; a new one is named with file and line.
 
-#![allow(clippy::unwrap_used)] // a test that panics says where
-
-mod common;
-
-use common::catalogue;
+use crate::common::models;
 use serde::Deserialize;
-use spannung_circuit::Profile;
-use spannung_core::diagnosis::Model;
 use std::collections::{BTreeMap, BTreeSet};
 
 #[derive(Deserialize)]
@@ -25,9 +19,8 @@ struct Group {
 /// `fault symptom` of each disagreement where the table is sure and no circuit of a family shows it.
 fn found() -> BTreeMap<String, Vec<String>> {
     let mut found: BTreeMap<String, Vec<String>> = BTreeMap::new();
-    for family in &catalogue().families {
-        let profile = Profile::new(family, &[]).unwrap();
-        let model = Model::build(catalogue(), &profile).unwrap();
+    for model in models() {
+        let family = &model.profile.family;
         let missing = model.disagreements.iter().filter(|d| !d.circuit);
         for d in missing {
             let case = model.cases.iter().find(|c| c.key == d.case).unwrap();
@@ -49,7 +42,7 @@ fn table_and_circuit_disagree_only_where_it_was_decided() {
         .flat_map(|g| g.places.iter().map(String::as_str))
         .collect();
     let found = found();
-    let table = include_str!("../data/priors.toml");
+    let table = include_str!("../../data/priors.toml");
     let line = |fault: &str| {
         let wanted = format!("fault = \"{fault}\"");
         table.lines().position(|l| l == wanted).map_or(0, |k| k + 1)

@@ -1,0 +1,9 @@
+//! The circuit as seen from outside, in one program.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+mod own_family;
+mod profile;
+mod properties;
+mod spice;
+mod worked;

@@ -1,0 +1,20 @@
+//! The core as seen from outside: one program, so that what is costly (catalogue, models) is made once.
+
+#![allow(clippy::unwrap_used)] // a test that panics says where
+
+mod accepted;
+mod agreement;
+mod bench;
+mod catalogue;
+mod choosing;
+mod common;
+mod dangers;
+mod diagnosis;
+mod editing;
+mod entries;
+mod job;
+mod pairs;
+mod planning;
+mod shop;
+mod unknown;
+mod unlisted;
