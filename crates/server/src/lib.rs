@@ -1,6 +1,7 @@
 //! HTTP over store and core. Handlers extract, call, reply; errors turn into problem details in one
 //! place ([`error`]); one extractor turns a request into a person ([`auth`]).
 
+pub mod append;
 pub mod auth;
 pub mod clock;
 pub mod demo;
@@ -71,7 +72,7 @@ pub struct App {
     /// Jobs as they were folded last.
     pub folded: Arc<work::Folded>,
     /// Whose turn it is to write to a job.
-    pub turns: Arc<work::Turns>,
+    pub turns: Arc<append::Turns>,
     /// How much of what costs memory or time is done at once.
     pub limits: Arc<limits::Limits>,
     /// The shop's settings as they were read a moment ago.

@@ -6,6 +6,7 @@ export const api = createClient<paths>({ baseUrl: "/api" });
 
 export type Schemas = components["schemas"];
 export type JobView = Schemas["JobView"];
+export type Station = NonNullable<NonNullable<paths["/jobs/{id}"]["get"]["parameters"]["query"]>["station"]>;
 /** A job of a vehicle with a wiring model: what the Bench needs is there. */
 export type Modelled = JobView & { bench: Schemas["Bench"]; map: Schemas["Map"] };
 export const isModelled = (job: JobView): job is Modelled => job.bench != null && job.map != null;

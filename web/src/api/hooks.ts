@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import { flush, onView, write, type Written } from "../outbox/outbox";
 import { keepClock, shopNow } from "./clock";
 import { setHabits } from "../ui/format";
-import { api, entry, take, type Body, type JobView } from "./client";
+import { api, entry, take, type Body, type JobView, type Station } from "./client";
 import { follow } from "./live";
 
 export const useMe = () =>
@@ -29,11 +29,27 @@ export const useShop = () =>
 
 export const usePeople = () => useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
 
-export const useJob = (id: string) =>
-  useQuery({
-    queryKey: ["job", id],
-    queryFn: () => take(api.GET("/jobs/{id}", { params: { path: { id } } })),
+/** Where the person stands: what only another station shows is not fetched. */
+let standing: Station = "other";
+
+const jobAt = (id: string, station: Station, signal?: AbortSignal) =>
+  take(api.GET("/jobs/{id}", { params: { path: { id }, query: { station } }, signal: signal ?? null }));
+
+/** A job as a station shows it. On the way from one station to another the job's line stays as it was. */
+export const useJob = (id: string, station: Station = "other") => {
+  useEffect(() => {
+    standing = station;
+  }, [station]);
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["job", id, station],
+    queryFn: () => jobAt(id, station),
+    placeholderData: () => {
+      const known = client.getQueriesData<JobView>({ queryKey: ["job", id] });
+      return known.flatMap(([, view]) => (view ? [view] : [])).sort((a, b) => b.head - a.head)[0];
+    },
   });
+};
 
 export const useRack = (find: string) =>
   useQuery({
@@ -156,16 +172,23 @@ export function useAddPhoto(job: JobView) {
 export function useViews(): void {
   const client = useQueryClient();
   useEffect(() => {
-    onView(
-      (view) => {
-        client.setQueryData<JobView>(["job", view.id], (old) => (old && old.head > view.head ? old : view));
-        for (const key of ["record", "report"]) void client.invalidateQueries({ queryKey: [key, view.id] });
+    onView({
+      fetch: async (id, signal) => {
+        const station = standing;
+        const view = await jobAt(id, station, signal);
+        // what other stations know of it is old now
+        void client.invalidateQueries({ queryKey: ["job", id], refetchType: "none" });
+        client.setQueryData<JobView>(["job", id, station], (old) =>
+          old && old.head > view.head ? old : view,
+        );
+        for (const key of ["record", "report"]) void client.invalidateQueries({ queryKey: [key, id] });
         void client.invalidateQueries({ queryKey: ["rack"] });
+        return view;
       },
-      (id) => {
+      stale: (id) => {
         void client.invalidateQueries({ queryKey: ["job", id] });
       },
-    );
+    });
   }, [client]);
 }
 
@@ -174,6 +197,8 @@ export function useLive(job: JobView | undefined): void {
   const client = useQueryClient();
   const id = job?.id;
   const now = job?.now;
+  const head = useRef(0);
+  head.current = job?.head ?? 0;
   useEffect(() => {
     if (now !== undefined) keepClock(now);
   }, [now]);
@@ -182,8 +207,7 @@ export function useLive(job: JobView | undefined): void {
     return follow((news) => {
       void flush();
       if (news !== "look" && news.job !== id) return;
-      const known = client.getQueryData<JobView>(["job", id])?.head;
-      if (news === "look" || news.head > (known ?? 0)) {
+      if (news === "look" || news.head > head.current) {
         for (const key of ["job", "record", "report"]) void client.invalidateQueries({ queryKey: [key, id] });
         void client.invalidateQueries({ queryKey: ["card", id] });
       }

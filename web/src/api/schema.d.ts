@@ -2132,7 +2132,7 @@ export interface components {
             /** Format: uuid */
             customer_id?: string | null;
             drive: string;
-            /** @description Earlier jobs of the same vehicle, newest first. */
+            /** @description Earlier jobs of the same vehicle, newest first; at the intake alone. */
             earlier: components["schemas"]["Earlier"][];
             frame_number?: string | null;
             from_job?: components["schemas"]["Earlier"] | null;
@@ -2147,7 +2147,7 @@ export interface components {
             imported?: components["schemas"]["ImportView"] | null;
             item_kinds: components["schemas"]["ItemKind"][];
             items: components["schemas"]["OpenItem"][];
-            /** @description Sticker of the pack that was on it the last time; none once this job has named its pack. */
+            /** @description Sticker of the pack that was on it the last time, at intake and gate; none once this job has named its pack. */
             last_pack?: string | null;
             /** Format: int64 */
             limit_cents?: number | null;
@@ -4106,7 +4106,10 @@ export interface operations {
     };
     show_job: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Station that asks; all there is without one. */
+                station?: ("intake" | "gate" | "bench" | "other") | null;
+            };
             header?: never;
             path: {
                 id: string;

@@ -30,12 +30,14 @@ import { Suspects } from "./Suspects";
 
 export const BenchPage = () => {
   const { id = "" } = useParams();
-  const job = useJob(id);
+  const job = useJob(id, "bench");
   if (!job.data)
     return (
       <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>
     );
-  if (job.data.broken != null) return <JobLine job={job.data} here="bench" />;
+  // on the way from another station the map is still to come
+  const waits = job.isPlaceholderData && job.data.bench != null && job.data.map == null;
+  if (job.data.broken != null || waits) return <JobLine job={job.data} here="bench" />;
   return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };
 

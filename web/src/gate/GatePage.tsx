@@ -17,7 +17,7 @@ import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 
 export const GatePage = () => {
   const { id = "" } = useParams();
-  const job = useJob(id);
+  const job = useJob(id, "gate");
   if (!job.data)
     return (
       <Box sx={{ p: 3 }}>{job.error ? <ErrorLine>{job.error.message}</ErrorLine> : "Fetching the job"}</Box>

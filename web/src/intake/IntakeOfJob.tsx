@@ -13,7 +13,7 @@ import { LaterForm } from "./Later";
 /** Intake of an open job: what was told, and what can come at any time. */
 export const IntakeOfJob = () => {
   const { id = "" } = useParams();
-  const job = useJob(id);
+  const job = useJob(id, "intake");
   const append = useAppend(job.data);
   const choices = useChoices();
   const add = useRef<HTMLSelectElement>(null);

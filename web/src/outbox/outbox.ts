@@ -170,12 +170,16 @@ const remember = (job: string, entries: Sent[]): void => {
 /** What a write came to: the server has it, with its view where that came back as well; or kept here. */
 export type Written = { view?: JobView } | { kept: true };
 
-let seen: (view: JobView) => void = () => undefined;
-let stale: (job: string) => void = () => undefined;
-/** Who wants every view that comes back, whenever it does; and who fetches one that did not. */
-export const onView = (view: (view: JobView) => void, none: (job: string) => void): void => {
-  seen = view;
-  stale = none;
+interface Viewer {
+  /** Fetch the job as the page shows it just now, and show it. */
+  fetch: (job: string, signal: AbortSignal) => Promise<JobView>;
+  /** What is shown of it is old, and the new view did not come. */
+  stale: (job: string) => void;
+}
+let viewer: Viewer | undefined;
+/** Who shows a job after something of it was stored. */
+export const onView = (who: Viewer): void => {
+  viewer = who;
 };
 
 let ended: (e: Refusal) => void = () => undefined;
@@ -187,13 +191,9 @@ export const onEnded = (f: (e: Refusal) => void): void => {
 /** The job as it stands after something was stored. What was stored stays stored, whether or not this comes. */
 const look = async (job: string): Promise<JobView | undefined> => {
   try {
-    const view = await take(
-      api.GET("/jobs/{id}", { params: { path: { id: job } }, signal: AbortSignal.timeout(PATIENCE) }),
-    );
-    seen(view);
-    return view;
+    return await viewer?.fetch(job, AbortSignal.timeout(PATIENCE));
   } catch {
-    stale(job);
+    viewer?.stale(job);
     return undefined;
   }
 };

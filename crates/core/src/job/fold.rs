@@ -54,7 +54,7 @@ impl Job {
     }
 
     /// Fold one entry more onto a job, where nothing that follows strikes it out.
-    pub(crate) fn next(&mut self, catalogue: &Catalogue, e: &Logged) {
+    pub fn next(&mut self, catalogue: &Catalogue, e: &Logged) {
         self.step(catalogue, e, None, true);
     }
 

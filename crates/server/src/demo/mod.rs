@@ -2,11 +2,12 @@
 //! Everything goes in through the same checks as the page's own entries.
 
 use crate::App;
+use crate::append::{self, Sent};
 use crate::auth;
 use crate::clock::Clock;
 use crate::error::ApiError;
 use crate::shop::Shop;
-use crate::work::{self, Sent};
+use crate::work;
 use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Outcome, ProofResult, ReadOn, ReadingResult};
 use spannung_core::job::{Role, gate, items, proof};
@@ -48,7 +49,7 @@ struct Script<'a> {
 
 impl Script<'_> {
     /// Append one entry, a minute after the last.
-    async fn add(&mut self, body: Body) -> Result<(), ApiError> {
+    async fn add(&mut self, body: impl Into<Body>) -> Result<(), ApiError> {
         self.at += Duration::seconds(70);
         self.n += 1;
         let head = work::load(self.app, self.job).await?.job.head;
@@ -57,9 +58,9 @@ impl Script<'_> {
             at: Some(self.at),
             based_on: Some(head),
             knows: Vec::new(),
-            body,
+            body: body.into(),
         };
-        work::append(self.app, self.job, &[sent], &self.by).await?;
+        append::append(self.app, self.job, &[sent], &self.by).await?;
         Ok(())
     }
 
@@ -71,13 +72,13 @@ impl Script<'_> {
         from_job: Option<Uuid>,
     ) -> Result<(), ApiError> {
         self.app.store.open_job(self.job).await?;
-        self.add(Body::Opened(entry::Opened {
+        self.add(entry::Opened {
             words: words.into(),
             volts_class,
             drive: drive.into(),
             seconds: 48.0,
             from_job,
-        }))
+        })
         .await
     }
 
@@ -91,34 +92,34 @@ impl Script<'_> {
         self.open_as(words, 48, "geared-hub", None).await?;
         let (symptoms, risks) = self.app.catalogue.hear(words);
         for (risk, _) in risks {
-            self.add(Body::Risk(entry::Risk {
+            self.add(entry::Risk {
                 risk,
                 yes: Some(true),
-            }))
+            })
             .await?;
         }
         for (symptom, _) in symptoms {
-            self.add(Body::Symptom(entry::Symptom {
+            self.add(entry::Symptom {
                 symptom,
                 yes: Some(true),
                 by_customer: true,
-            }))
+            })
             .await?;
         }
-        self.add(Body::Vehicle(entry::Vehicle {
+        self.add(entry::Vehicle {
             name: vehicle.into(),
             frame_number: frame.map(Into::into),
             controller: None,
-        }))
+        })
         .await?;
         if let Some(hours) = promised_hours {
-            self.add(Body::Terms(entry::Terms {
+            self.add(entry::Terms {
                 promised: Some(START + Duration::hours(hours)),
                 value_cents: Some(90_000),
                 limit_cents: Some(15_000),
                 stop_loss_minutes: Some(90.0),
                 set: Vec::new(),
-            }))
+            })
             .await?;
         }
         Ok(())
@@ -138,27 +139,26 @@ impl Script<'_> {
                 self.at,
             )
             .await?;
-        self.add(Body::Customer(entry::Customer { customer: id }))
-            .await
+        self.add(entry::Customer { customer: id }).await
     }
 
     async fn pack(&mut self, sticker: &str) -> Result<(), ApiError> {
         let (pack, sticker) = self.app.store.pack_by_sticker(sticker).await?;
-        self.add(Body::Pack(entry::Pack {
+        self.add(entry::Pack {
             pack,
             sticker,
             known: true,
-        }))
+        })
         .await
     }
 
     async fn gate(&mut self, answers: &[(&str, &str, Option<&str>)]) -> Result<(), ApiError> {
         for (check, answer, typed) in answers {
-            self.add(Body::Gate(entry::Gate {
+            self.add(entry::Gate {
                 check: (*check).into(),
                 answer: (*answer).into(),
                 typed: typed.map(Into::into),
-            }))
+            })
             .await?;
         }
         Ok(())
@@ -195,33 +195,33 @@ impl Script<'_> {
             .await?
             .ok_or_else(|| ApiError::not_found("test"))?;
         if card.state.iter().any(|s| !s.ok) {
-            self.add(Body::State(entry::State {
+            self.add(entry::State {
                 state: card.as_asked.clone(),
-            }))
+            })
             .await?;
         }
         for need in card.needs.iter().filter(|n| !n.confirmed) {
-            self.add(Body::Confirmed(entry::Confirmed {
+            self.add(entry::Confirmed {
                 need: need.id.clone(),
-            }))
+            })
             .await?;
         }
         let minutes = (card.minutes * 10.0).round() / 10.0;
         if card.kind == "check" {
-            self.add(Body::Check(entry::Check {
+            self.add(entry::Check {
                 test: test.into(),
                 outcome: value.into(),
                 minutes,
-            }))
+            })
             .await
         } else {
-            self.add(Body::Reading(entry::Reading {
+            self.add(entry::Reading {
                 test: test.into(),
                 result: ReadingResult::Figure,
                 typed: value.into(),
                 minutes,
                 insisted: false,
-            }))
+            })
             .await
         }
     }
@@ -235,16 +235,16 @@ impl Script<'_> {
             self.gate(&[("smell", "none", None)]).await?;
         }
         if let Some(need) = need.filter(|n| !job.confirmed.contains_key(n)) {
-            self.add(Body::Confirmed(entry::Confirmed { need })).await?;
+            self.add(entry::Confirmed { need }).await?;
         }
-        self.add(Body::Proof(entry::Proof {
+        self.add(entry::Proof {
             check: check.into(),
             result: ProofResult::Pass,
             typed: typed.into(),
             words: words.into(),
             still: std::collections::BTreeMap::new(),
             minutes: spec.map_or(1.0, |c| c.minutes),
-        }))
+        })
         .await
     }
 
@@ -281,10 +281,10 @@ impl Script<'_> {
         let opened = work::opened(self.app, &job, self.by.role).await?;
         for item in items::items(&self.app.catalogue, &job, &opened) {
             if item.standing == items::ItemStanding::Open && !item.by_state {
-                self.add(Body::CloseItem(entry::CloseItem {
+                self.add(entry::CloseItem {
                     item: item.key,
                     how: how.into(),
-                }))
+                })
                 .await?;
             }
         }
@@ -298,14 +298,14 @@ impl Script<'_> {
         on: ReadOn,
         typed: &str,
     ) -> Result<(), ApiError> {
-        self.add(Body::PointReading(entry::PointReading {
+        self.add(entry::PointReading {
             point: point.into(),
             unit,
             on,
             result: ReadingResult::Figure,
             typed: typed.into(),
             minutes: 1.0,
-        }))
+        })
         .await
     }
 
@@ -328,11 +328,11 @@ impl Script<'_> {
                 small: small.jpeg,
             })
             .await?;
-        self.add(Body::Photo(entry::Photo {
+        self.add(entry::Photo {
             photo: id,
             of: None,
             caption: caption.into(),
-        }))
+        })
         .await
     }
 
@@ -344,7 +344,7 @@ impl Script<'_> {
         watch: &str,
         recheck: Option<spannung_core::job::entry::Recheck>,
     ) -> Result<(), ApiError> {
-        self.add(Body::Close(entry::Close {
+        self.add(entry::Close {
             outcome,
             class: class.map(Into::into),
             cause_confirmed: class.is_some(),
@@ -353,7 +353,7 @@ impl Script<'_> {
             recheck,
             shown: None,
             terms: None,
-        }))
+        })
         .await
     }
 

@@ -4,7 +4,7 @@ use super::{START, script};
 use crate::App;
 use crate::error::ApiError;
 use spannung_core::job::entry;
-use spannung_core::job::entry::{Body, Fate, Outcome, QuoteLine, ReadOn, Recheck, WaitKind};
+use spannung_core::job::entry::{Fate, Outcome, QuoteLine, ReadOn, Recheck, WaitKind};
 use spannung_core::reading::Unit;
 use time::Duration;
 
@@ -33,14 +33,14 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("v.throttle.1.d", "4.84"),
     ])
     .await?;
-    s.add(Body::Part(entry::Part {
+    s.add(entry::Part {
         old: Some("Thumb throttle, lead torn at the bar".into()),
         fate: Some(Fate::Recycled),
         new: Some("Thumb throttle, 3 wires, 5 V".into()),
         class: Some("throttle".into()),
         minutes: 22.0,
         price_cents: Some(2_400),
-    }))
+    })
     .await?;
     s.renew("new ties").await?;
     s.prove("throttle-return", "0.82", "").await?;
@@ -111,15 +111,14 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     ])
     .await?;
     for step in ["out", "outdoors", "watch", "tag"] {
-        s.add(Body::Quarantine(entry::Quarantine { step: step.into() }))
-            .await?;
+        s.add(entry::Quarantine { step: step.into() }).await?;
     }
-    s.add(Body::Wait(entry::Wait {
+    s.add(entry::Wait {
         wait: WaitKind::Rest,
         what: "Pack K-08 watched in the sand bay".into(),
         until: Some(START + Duration::hours(27)),
         supplier: None,
-    }))
+    })
     .await?;
 
     // waits for a part: gears
@@ -142,12 +141,12 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("t-hub", "gears"),
     ])
     .await?;
-    s.add(Body::Wait(entry::Wait {
+    s.add(entry::Wait {
         wait: WaitKind::Part,
         what: "Planet gear set, three of 36 teeth".into(),
         until: Some(START + Duration::hours(49)),
         supplier: Some("Gear and shaft trade, order 7741".into()),
-    }))
+    })
     .await?;
 
     // waits for the customer's word
@@ -164,7 +163,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     s.clear_gate("50.6").await?;
     s.takes(&[("fm-gauge", "charged"), ("t-pack-load", "44.6")])
         .await?;
-    s.add(Body::Quote(entry::Quote {
+    s.add(entry::Quote {
         lines: vec![QuoteLine {
             what: "Pack, 48 V 14 Ah, same dock".into(),
             quantity: 1.0,
@@ -173,7 +172,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         minutes: 25.0,
         words: "Or go on with half the range.".into(),
         terms: None,
-    }))
+    })
     .await?;
 
     // on the bench, promised today: the one to do next
@@ -251,14 +250,14 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("t-true", "runs-out"),
     ])
     .await?;
-    s.add(Body::Part(entry::Part {
+    s.add(entry::Part {
         old: Some("Front lamp, water behind the glass".into()),
         fate: Some(Fate::Recycled),
         new: Some("Front lamp, 48 V".into()),
         class: Some("lamp".into()),
         minutes: 10.0,
         price_cents: Some(1_900),
-    }))
+    })
     .await?;
     more(app).await
 }
@@ -275,19 +274,19 @@ async fn more(app: &App) -> Result<(), ApiError> {
         None,
     )
     .await?;
-    s.add(Body::Vehicle(entry::Vehicle {
+    s.add(entry::Vehicle {
         name: "Campsite ride-on 5, green tractor".into(),
         frame_number: Some("CT-05".into()),
         controller: None,
-    }))
+    })
     .await?;
     s.customer("Dune campsite, Arvid Lund", "gate@dune.example")
         .await?;
     s.pack("K-40").await?;
     s.clear_gate("12.7").await?;
-    s.add(Body::Reference(entry::Reference {
+    s.add(entry::Reference {
         vehicle: "Ride-on 6, same year, drives well".into(),
-    }))
+    })
     .await?;
     for (point, unit, reference, this) in [
         ("Block, at rest", Unit::Volts, "12.8", Some("12.7")),
@@ -311,24 +310,24 @@ async fn more(app: &App) -> Result<(), ApiError> {
         None,
     )
     .await?;
-    s.add(Body::Vehicle(entry::Vehicle {
+    s.add(entry::Vehicle {
         name: "Auction scooter, grey".into(),
         frame_number: Some("GX-88120".into()),
         controller: None,
-    }))
+    })
     .await?;
-    s.add(Body::Ownership(entry::Ownership {
+    s.add(entry::Ownership {
         locked: true,
         proof: None,
-    }))
+    })
     .await?;
     s.pack("K-41").await?;
-    s.add(Body::Wait(entry::Wait {
+    s.add(entry::Wait {
         wait: WaitKind::Customer,
         what: "Proof of ownership: receipt or letter of the fleet".into(),
         until: None,
         supplier: None,
-    }))
+    })
     .await?;
 
     // being proved: a brake cut-off failed, was mended, and is proved again
@@ -350,27 +349,27 @@ async fn more(app: &App) -> Result<(), ApiError> {
         ("t-pedal", "4.85..4.86"),
     ])
     .await?;
-    s.add(Body::Part(entry::Part {
+    s.add(entry::Part {
         old: Some("Pedal sensor, cracked by the chain".into()),
         fate: Some(Fate::Recycled),
         new: Some("Pedal sensor with ring, 12 magnets".into()),
         class: Some("pedal-sensor".into()),
         minutes: 18.0,
         price_cents: Some(1_450),
-    }))
+    })
     .await?;
-    s.add(Body::OpenItem(entry::OpenItem {
+    s.add(entry::OpenItem {
         item: "unsealed-cover".into(),
         what: "Grommet at the bottom bracket, glue sets".into(),
-    }))
+    })
     .await?;
-    s.add(Body::Reassembly(entry::Reassembly {
+    s.add(entry::Reassembly {
         part: "Crank, left".into(),
         step: 1,
         orientation: "arm opposite the right one".into(),
         lubricant: "grease on the taper".into(),
         torque_nm: Some(40.0),
-    }))
+    })
     .await?;
     s.prove("complaint", "", "").await?;
     s.prove("brake-function", "", "").await?;
@@ -378,14 +377,14 @@ async fn more(app: &App) -> Result<(), ApiError> {
     s.prove("throttle-return", "0.86", "").await?;
     s.prove("brake-cut-left", "0.2", "").await?;
     s.prove("brake-cut-right", "0.9", "").await?;
-    s.add(Body::Part(entry::Part {
+    s.add(entry::Part {
         old: None,
         fate: None,
         new: Some("Magnet of the right lever set back and glued".into()),
         class: Some("brake-right".into()),
         minutes: 6.0,
         price_cents: None,
-    }))
+    })
     .await?;
     s.prove("brake-cut-right", "0.2", "").await?;
 
@@ -398,17 +397,17 @@ async fn more(app: &App) -> Result<(), ApiError> {
         Some(script(app, 1, 1, 0).job),
     )
     .await?;
-    s.add(Body::Symptom(entry::Symptom {
+    s.add(entry::Symptom {
         symptom: "S03".into(),
         yes: Some(true),
         by_customer: true,
-    }))
+    })
     .await?;
-    s.add(Body::Vehicle(entry::Vehicle {
+    s.add(entry::Vehicle {
         name: "Ferry steward's bike".into(),
         frame_number: Some("FS-2207".into()),
         controller: None,
-    }))
+    })
     .await?;
     s.pack("K-31").await?;
     Ok(())

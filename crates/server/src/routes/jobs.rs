@@ -1,14 +1,15 @@
 //! Jobs: open, show, append, cards, record, report.
 
 use crate::App;
+use crate::append::{self, Sent};
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
 use crate::routes::customers::CustomerCard;
-use crate::routes::view::{JobView, prices, view};
+use crate::routes::view::{JobView, Station, prices, view};
 use crate::shop;
-use crate::work::{self, Loaded, Sent};
+use crate::work::{self, Loaded};
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use spannung_core::job::bench::Weighed;
@@ -21,7 +22,7 @@ use spannung_core::job::view::Card;
 use spannung_core::job::{Job, Logged, admit, chain};
 use spannung_store::job::Unread;
 use time::OffsetDateTime;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use uuid::Uuid;
@@ -100,7 +101,7 @@ async fn open_job(
         admit::admit(&app.catalogue, &Job::default(), &first.body, person.role)?;
     }
     app.store.open_job(new.id).await?;
-    let (head, number) = work::append(&app, new.id, &new.entries, &person).await?;
+    let (head, number) = append::append(&app, new.id, &new.entries, &person).await?;
     Ok(Json(Written {
         id: new.id,
         number,
@@ -108,13 +109,21 @@ async fn open_job(
     }))
 }
 
-#[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path)), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
+#[derive(Deserialize, IntoParams)]
+struct At {
+    /// Station that asks; all there is without one.
+    #[param(inline)]
+    station: Option<Station>,
+}
+
+#[utoipa::path(get, path = "/jobs/{id}", params(("id" = Uuid, Path), At), responses((status = 200, body = JobView), (status = "4XX", body = Problem)))]
 async fn show_job(
     State(app): State<App>,
     Who(person): Who,
     Path(id): Path<Uuid>,
+    Query(at): Query<At>,
 ) -> Result<Json<JobView>, ApiError> {
-    view(&app, work::load(&app, id).await?, &person).await
+    view(&app, work::load(&app, id).await?, &person, at.station).await
 }
 
 /// Append entries, all or none. They are stored when this answers; what follows from them is asked for
@@ -127,7 +136,7 @@ async fn add_entries(
     Json(sent): Json<Append>,
 ) -> Result<Json<Written>, ApiError> {
     not_too_many(&sent.entries)?;
-    let (head, number) = work::append(&app, id, &sent.entries, &person).await?;
+    let (head, number) = append::append(&app, id, &sent.entries, &person).await?;
     Ok(Json(Written { id, number, head }))
 }
 

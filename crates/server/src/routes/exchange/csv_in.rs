@@ -1,9 +1,10 @@
 //! Points, parts and minutes from CSV, by the names of their columns.
 
 use crate::App;
+use crate::append::{self, Sent};
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
-use crate::work::{self, Sent};
+use crate::work;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{Path, State};
@@ -161,7 +162,7 @@ async fn take_in(
         .iter()
         .filter(|e| seen.contains(&e.id))
         .count();
-    work::append(app, job, &sent, person).await?;
+    append::append(app, job, &sent, person).await?;
     Ok(Json(LinesIn {
         lines: table.rows.len(),
         known,

@@ -18,7 +18,7 @@ use crate::routes::customers::CustomerCard;
 use crate::shop::{self, Shop};
 use crate::work::{self, Loaded};
 use axum::Json;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, VehicleState};
 use spannung_core::job::entry::{Outcome, Recheck};
 use spannung_core::job::items::{self, OpenItem};
@@ -28,6 +28,7 @@ use spannung_core::job::proof::{self, ProofRow};
 use spannung_core::job::state::{Stage, Whose};
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Job, Role};
+use spannung_store::job::JobRow;
 use spannung_store::people::Person;
 use time::OffsetDateTime;
 use utoipa::ToSchema;
@@ -100,6 +101,27 @@ struct ClosedView {
     at: OffsetDateTime,
 }
 
+/// Where the job is looked at from: what only another station shows is left out, and not looked up.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "kebab-case")]
+pub enum Station {
+    /// The customer's words and the vehicle; its earlier jobs.
+    Intake,
+    /// The battery gate; what other jobs found on the pack.
+    Gate,
+    /// Suspects, the next check and the map.
+    Bench,
+    /// Any other: neither of these.
+    Other,
+}
+
+impl Station {
+    /// Whether this station shows something, none being all stations at once.
+    fn shows(station: Option<Self>, by: &[Self]) -> bool {
+        station.is_none_or(|s| by.contains(&s))
+    }
+}
+
 /// A job as the page shows it.
 #[derive(Serialize, ToSchema)]
 pub struct JobView {
@@ -135,8 +157,9 @@ pub struct JobView {
     waiting: Option<WaitView>,
     closed: Option<ClosedView>,
     gate: GateView,
-    /// None for a vehicle without a wiring model.
+    /// Suspects and the next check; none for a vehicle without a wiring model.
     bench: Option<Bench>,
+    /// At the Bench alone.
     map: Option<Map>,
     /// Points named by hand, with the readings of a working vehicle beside them.
     points: Vec<PointRow>,
@@ -155,11 +178,11 @@ pub struct JobView {
     owner_sheet: Vec<String>,
     money: Money,
     clock: ClockView,
-    /// Earlier jobs of the same vehicle, newest first.
+    /// Earlier jobs of the same vehicle, newest first; at the intake alone.
     earlier: Vec<Earlier>,
-    /// Number of the job this vehicle comes back from.
+    /// Number of the job this vehicle comes back from; at the intake alone.
     from_job: Option<Earlier>,
-    /// Sticker of the pack that was on it the last time; none once this job has named its pack.
+    /// Sticker of the pack that was on it the last time, at intake and gate; none once this job has named its pack.
     last_pack: Option<String>,
     imported: Option<ImportView>,
     /// Why the job cannot be worked on; it is still read, noted to, and its entries are struck out.
@@ -168,11 +191,17 @@ pub struct JobView {
     now: OffsetDateTime,
 }
 
-/// A job as a person sees it.
+/// A job as a person sees it at a station; without one, all there is.
 ///
 /// # Errors
 /// The database does not answer, or the work stopped.
-pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<JobView>, ApiError> {
+pub async fn view(
+    app: &App,
+    loaded: Loaded,
+    person: &Person,
+    station: Option<Station>,
+) -> Result<Json<JobView>, ApiError> {
+    let shows = |by: &[Station]| Station::shows(station, by);
     let modelled = loaded.modelled(&app.catalogue);
     let Loaded {
         row,
@@ -186,44 +215,26 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
         None => None,
     };
     let history = match &job.pack {
-        Some(on) => app.store.pack_history(on.pack).await?,
-        None => Vec::new(),
+        Some(on) if shows(&[Station::Gate]) => app.store.pack_history(on.pack).await?,
+        _ => Vec::new(),
     };
     let now = app.clock.now();
     let shop = shop::now(app).await?;
-    let frame = job.frame_number.clone().unwrap_or_default();
-    let same = app
-        .store
-        .same_vehicle(row.id, &job.vehicle, &frame)
-        .await?
-        .into_iter()
-        .map(|f| earlier(app, f, &job.words, job.opened_at.unwrap_or(now), &shop))
-        .collect::<Vec<_>>();
-    let from_job = match job.from_job {
-        Some(id) => came_from(app, id, &job, now, &shop).await?,
-        None => None,
+    let past = if shows(&[Station::Intake, Station::Gate]) {
+        past(app, &row, &job, now, &shop).await?
+    } else {
+        Past::default()
     };
-    let before = from_job.as_ref().or(same.first()).map(|e| e.id);
-    let last_pack = match before {
-        Some(id) if job.pack.is_none() => work::load(app, id).await?.job.pack.map(|p| p.sticker),
-        _ => None,
-    };
-    let imported = app.store.import_of(row.id).await?.map(|i| ImportView {
-        at: i.at,
-        by: i.by_name,
-        number: i.number,
-        clash_with: i.clash_with,
-    });
     let c = &app.catalogue;
     let (weighed, broken) = match modelled {
         false => (None, broken),
-        true => match weighed(app, &job, person.role, &shop).await {
+        true => match weighed(app, &job, person.role, &shop, shows(&[Station::Bench])).await {
             Ok(weighed) => (weighed, None),
             Err(error) => (None, Some(error.to_string())),
         },
     };
     let (bench, map, opened, to_go) = match weighed {
-        Some(w) => (Some(w.bench), Some(w.map), w.opened, Some(w.parts_to_go)),
+        Some(w) => (Some(w.bench), w.map, w.opened, Some(w.parts_to_go)),
         None => (None, None, Vec::new(), None),
     };
     let minutes = job.minutes_at(now);
@@ -294,10 +305,10 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
             minutes,
         },
         money,
-        earlier: same,
-        from_job,
-        last_pack,
-        imported,
+        earlier: past.same,
+        from_job: past.from_job,
+        last_pack: past.last_pack,
+        imported: past.imported,
         broken,
         waiting: WaitView::of(&job),
         quotes: job.quotes.iter().map(quote_view).collect(),
@@ -353,9 +364,59 @@ pub async fn view(app: &App, loaded: Loaded, person: &Person) -> Result<Json<Job
     }))
 }
 
+/// Where the vehicle and the job come from.
+#[derive(Default)]
+struct Past {
+    same: Vec<Earlier>,
+    from_job: Option<Earlier>,
+    last_pack: Option<String>,
+    imported: Option<ImportView>,
+}
+
+async fn past(
+    app: &App,
+    row: &JobRow,
+    job: &Job,
+    now: OffsetDateTime,
+    shop: &Shop,
+) -> Result<Past, ApiError> {
+    let frame = job.frame_number.clone().unwrap_or_default();
+    let same = app
+        .store
+        .same_vehicle(row.id, &job.vehicle, &frame)
+        .await?
+        .into_iter()
+        .map(|f| earlier(app, f, &job.words, job.opened_at.unwrap_or(now), shop))
+        .collect::<Vec<_>>();
+    let from_job = match job.from_job {
+        Some(id) => came_from(app, id, job, now, shop).await?,
+        None => None,
+    };
+    let before = from_job.as_ref().or(same.first()).map(|e| e.id);
+    let last_pack = match before {
+        Some(id) if job.pack.is_none() => {
+            let left = work::load(app, id).await?;
+            left.job.pack.map(|p| p.sticker)
+        }
+        _ => None,
+    };
+    let imported = app.store.import_of(row.id).await?.map(|i| ImportView {
+        at: i.at,
+        by: i.by_name,
+        number: i.number,
+        clash_with: i.clash_with,
+    });
+    Ok(Past {
+        same,
+        from_job,
+        last_pack,
+        imported,
+    })
+}
+
 struct Weighing {
     bench: Bench,
-    map: Map,
+    map: Option<Map>,
     opened: Vec<items::Opened>,
     parts_to_go: [i64; 3],
 }
@@ -366,6 +427,7 @@ async fn weighed(
     job: &Job,
     role: Role,
     shop: &Shop,
+    with_map: bool,
 ) -> Result<Option<Weighing>, ApiError> {
     if job.family(&app.catalogue).is_none() {
         return Ok(None);
@@ -374,9 +436,9 @@ async fn weighed(
     let prices = prices(job, shop);
     let found = work::weigh(app, job.clone(), role, move |w| {
         let bench = w.bench_at(&prices);
-        let next = bench.next.as_ref().map(|n| n.test.clone());
+        let next = bench.next.as_ref().map(|n| n.test.as_str());
         Weighing {
-            map: map::map(w, next.as_deref()),
+            map: with_map.then(|| map::map(w, next)),
             opened: items::opened(w.model, w.job),
             parts_to_go: w.parts_to_go(&bands),
             bench,
