@@ -20,6 +20,7 @@ import { ReportPage } from "./report/ReportPage";
 import { ShopPage } from "./shop/ShopPage";
 import { SignIn } from "./sign-in/SignIn";
 import { WelcomePage } from "./sign-in/WelcomePage";
+import { KeysNow } from "./ui/KeysNow";
 import { ErrorLine } from "./ui/parts";
 
 /** Signed in: the page. Session over: the sign-in lies above it, and what was typed stays beneath. */
@@ -47,6 +48,7 @@ const Frame = () => {
         </ShopFirst>
       )}
       {me.data && <ConfirmPassword />}
+      {me.data && <KeysNow />}
       {out && <SignIn again={name} />}
     </>
   );

@@ -20,7 +20,7 @@ import { v } from "../theme/tokens";
 import { HEIGHT } from "../trace/layout";
 import { TraceMap } from "../trace/TraceMap";
 import { dayAndTime, minutes, money } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { CardView } from "./CardView";
 import { ControlsCard } from "./ControlsCard";
@@ -86,23 +86,22 @@ const BenchOf = ({ job }: { job: Modelled }) => {
     append.mutate([{ kind: "void", entry: t.entry, reason: "taken back" }]);
   };
   const count = job.map.strands.reduce((n, s) => n + s.wires.length, 0);
-  useKeys({
-    u: () => {
-      document.querySelector<HTMLButtonElement>("[data-undo]")?.click();
+  const pressOf = (button: string) => () => {
+    document.querySelector<HTMLButtonElement>(button)?.click();
+  };
+  useCommands([
+    { keys: ["u"], name: "Take the last one back", run: pressOf("[data-undo]"), inField: true },
+    {
+      keys: ["w"],
+      name: only ? "Show every strand" : "Show the suspects alone",
+      run: () => {
+        setOnly(!only);
+      },
     },
-    w: () => {
-      setOnly(!only);
-    },
-    F1: () => {
-      document.querySelector<HTMLButtonElement>('[aria-label^="Battery"]')?.click();
-    },
-    F2: () => {
-      document.querySelector<HTMLButtonElement>(`[aria-label^="${job.switch_name}"]`)?.click();
-    },
-    F3: () => {
-      document.querySelector<HTMLButtonElement>('[aria-label^="Wheel"]')?.click();
-    },
-  });
+    { keys: ["F1"], name: "Battery", run: pressOf('[aria-label^="Battery"]') },
+    { keys: ["F2"], name: job.switch_name, run: pressOf(`[aria-label^="${job.switch_name}"]`) },
+    { keys: ["F3"], name: "Wheel", run: pressOf('[aria-label^="Wheel"]') },
+  ]);
   const waiting = useOutbox().waiting.filter((w) => w.job === job.id);
   const repair = bench.suspects.find((s) => s.class === bench.repair);
   const failed =

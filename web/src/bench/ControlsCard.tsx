@@ -5,7 +5,7 @@ import type { Body, Controls } from "../api/client";
 import type { useAppend } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { minutes } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 /**
@@ -40,18 +40,17 @@ export const ControlsCard = ({
       })),
     ]);
   };
-  useKeys({
-    Enter: take,
-    "0": onLater,
-    ...Object.fromEntries(
-      controls.items.map((i, k) => [
-        String(k + 1),
-        () => {
-          turn(i.test, i.values.length);
-        },
-      ]),
-    ),
-  });
+  useCommands([
+    { keys: ["Enter"], name: "They stand like this", run: take },
+    { keys: ["0"], name: "One at a time", run: onLater },
+    ...controls.items.map((i, k) => ({
+      keys: [String(k + 1)],
+      name: i.name,
+      run: () => {
+        turn(i.test, i.values.length);
+      },
+    })),
+  ]);
   return (
     <KeyedCard label="Controls first" sx={{ flex: 1, minWidth: 0 }}>
       <Box

@@ -10,7 +10,7 @@ import { Cell, JobCell, MinutesCell, Small, TitleBlock } from "../frame/TitleBlo
 import { v } from "../theme/tokens";
 import { Choice } from "../ui/Choice";
 import { clock, dayAndTime, number4 } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { useKept } from "../ui/useKept";
 import { OldSticker, usePutOn } from "./putOn";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
@@ -41,7 +41,13 @@ const Gate = ({ job }: { job: JobView }) => {
       },
     });
   };
-  useKeys({ Enter: g.standing === "open" ? () => void go(`/jobs/${job.id}/bench`) : undefined });
+  useCommands([
+    {
+      keys: ["Enter"],
+      name: "To the Bench",
+      run: g.standing === "open" ? () => void go(`/jobs/${job.id}/bench`) : undefined,
+    },
+  ]);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="gate" />
@@ -212,17 +218,16 @@ const Ask = ({
   const pick = (a: string) => {
     onAnswer(a, c.figure && a !== "unknown" ? typed : undefined);
   };
-  useKeys(
-    Object.fromEntries(
-      c.answers.map((a, k) => [
-        keys[k] ?? "",
-        busy
-          ? undefined
-          : () => {
-              pick(a.id);
-            },
-      ]),
-    ),
+  useCommands(
+    c.answers.map((a, k) => ({
+      keys: [keys[k] ?? ""],
+      name: a.name,
+      run: busy
+        ? undefined
+        : () => {
+            pick(a.id);
+          },
+    })),
   );
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>

@@ -11,7 +11,7 @@ import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
 import { Line, OneOf, Select, number, pressed } from "../ui/form";
 import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { Digit, ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
 import { toDo } from "../proof/standing";
 
@@ -132,15 +132,14 @@ const Ending = ({ job }: { job: JobView }) => {
     setOutcome(id);
     setError(undefined);
   };
-  useKeys(
-    Object.fromEntries(
-      OUTCOMES.map(([id], k) => [
-        String(k + 1),
-        () => {
-          pick(id);
-        },
-      ]),
-    ),
+  useCommands(
+    OUTCOMES.map(([id, name], k) => ({
+      keys: [String(k + 1)],
+      name,
+      run: () => {
+        pick(id);
+      },
+    })),
   );
   const close = () => {
     if (outcome === undefined) return;

@@ -11,7 +11,7 @@ import { v } from "../theme/tokens";
 import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
 import { day, number4 } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 interface Draft {
@@ -180,28 +180,25 @@ export const IntakeNew = () => {
   });
   const canOpen = ready && p !== undefined && !open.isPending;
   const question = p?.question ?? undefined;
-  useKeys({
-    "1":
-      question &&
-      (() => {
-        answer(question.symptom, true);
-      }),
-    "2":
-      question &&
-      (() => {
-        answer(question.symptom, false);
-      }),
-    "0":
-      question &&
-      (() => {
-        answer(question.symptom, null);
-      }),
-    Enter: canOpen
-      ? () => {
-          open.mutate();
-        }
-      : undefined,
-  });
+  const say = (yes: boolean | null) =>
+    question &&
+    (() => {
+      answer(question.symptom, yes);
+    });
+  useCommands([
+    { keys: ["1"], name: "Yes, it does", run: say(true) },
+    { keys: ["2"], name: "No", run: say(false) },
+    { keys: ["0"], name: "Not known", run: say(null) },
+    {
+      keys: ["Enter"],
+      name: "Open the job",
+      run: canOpen
+        ? () => {
+            open.mutate();
+          }
+        : undefined,
+    },
+  ]);
   return (
     <Box
       sx={{

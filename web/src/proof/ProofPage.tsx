@@ -10,7 +10,7 @@ import { PhotoButton } from "../photos/Photos";
 import { v } from "../theme/tokens";
 import { Line, number } from "../ui/form";
 import { clock, limitWords, minutes } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
 import { isClosed } from "./standing";
@@ -42,14 +42,22 @@ const Proof = ({ job }: { job: JobView }) => {
     setPicked(next);
     document.querySelector(`[data-row="${next ?? ""}"]`)?.scrollIntoView({ block: "nearest" });
   };
-  useKeys({
-    ArrowDown: () => {
-      walk(1);
+  useCommands([
+    {
+      keys: ["ArrowDown"],
+      name: "Next check",
+      run: () => {
+        walk(1);
+      },
     },
-    ArrowUp: () => {
-      walk(-1);
+    {
+      keys: ["ArrowUp"],
+      name: "Check before",
+      run: () => {
+        walk(-1);
+      },
     },
-  });
+  ]);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="proof" />
@@ -413,7 +421,10 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
   const pass = () => {
     send("pass");
   };
-  useKeys({ Enter: measured ? undefined : pass, Escape: onDone });
+  useCommands([
+    { keys: ["Enter"], name: "It passed", run: measured ? undefined : pass },
+    { keys: ["Escape"], name: "Back to the list", run: onDone },
+  ]);
   return (
     <KeyedCard label={`Check: ${row.name}`}>
       <Box

@@ -10,7 +10,7 @@ import { v } from "../theme/tokens";
 import { Mark } from "../ui/Mark";
 import { SmallStrip, stripWords } from "../ui/SmallStrip";
 import { day, dayTime, minutes, number4, span, when } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { Disc, ErrorLine, Heading, Key, Tick, Triangle } from "../ui/parts";
 import { ImportButton } from "./ImportButton";
 
@@ -30,7 +30,10 @@ export const RackPage = () => {
   const rack = useRack(find);
   const go = useNavigate();
   const field = useRef<HTMLInputElement>(null);
-  useKeys({ f: () => field.current?.focus(), j: () => void go("/new") });
+  useCommands([
+    { keys: ["f"], name: "Find a job", run: () => field.current?.focus() },
+    { keys: ["j"], name: "New job", run: () => void go("/new") },
+  ]);
   const r = rack.data;
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>

@@ -11,7 +11,7 @@ import { StrikeOut } from "../record/StrikeOut";
 import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { minutes, money } from "../ui/format";
-import { useKeys } from "../ui/keys";
+import { useCommands } from "../ui/commands";
 import { Digit, ErrorLine, Heading, Key } from "../ui/parts";
 import { Assembly, AssemblyForm } from "./Assembly";
 import { Holds } from "./Holds";
@@ -50,17 +50,16 @@ const Repair = ({ job }: { job: JobView }) => {
   const name = (id: string | null | undefined) =>
     choices.data?.classes.find((c) => c.id === id)?.name ?? id ?? "";
   const sum = job.money.sum;
-  useKeys(
-    Object.fromEntries(
-      DESKS.map(([id], k) => [
-        String(k + 1),
-        closed
-          ? undefined
-          : () => {
-              setDesk(id);
-            },
-      ]),
-    ),
+  useCommands(
+    DESKS.map(([id, name], k) => ({
+      keys: [String(k + 1)],
+      name,
+      run: closed
+        ? undefined
+        : () => {
+            setDesk(id);
+          },
+    })),
   );
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
@@ -179,7 +178,10 @@ const ClockCell = ({ job }: { job: JobView }) => {
   const turn = () => {
     append.mutate([{ kind: "clock", run: !runs }]);
   };
-  useKeys({ c: append.isPending ? undefined : turn, p: () => void go(`/jobs/${job.id}/proof`) });
+  useCommands([
+    { keys: ["c"], name: runs ? "Pause clock" : "Start clock", run: append.isPending ? undefined : turn },
+    { keys: ["p"], name: "To the proof", run: () => void go(`/jobs/${job.id}/proof`) },
+  ]);
   return (
     <Cell width={170}>
       <Button
