@@ -17,7 +17,7 @@ import { useOutbox } from "../outbox/OutboxCell";
 import { PhotoButton } from "../photos/Photos";
 import { PointsPage } from "../points/PointsPage";
 import { v } from "../theme/tokens";
-import { HEIGHT } from "../trace/layout";
+import { HEIGHT } from "../trace/shapes";
 import { TraceMap } from "../trace/TraceMap";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { useCommands } from "../ui/commands";

@@ -3,10 +3,10 @@ import { useEffect, useMemo, useRef, useState } from "react";
 import type { SegmentShare, TraceMapData } from "../api/client";
 import { insulation, v } from "../theme/tokens";
 import { hatch, level } from "../ui/hatch";
+import { layout } from "./layout";
 import {
   cutPath,
   HEIGHT,
-  layout,
   textWidth,
   type Halo,
   type PlacedBox,
@@ -15,7 +15,7 @@ import {
   type Tag,
   type Wire,
   type Layout,
-} from "./layout";
+} from "./shapes";
 
 interface Props {
   map: TraceMapData;

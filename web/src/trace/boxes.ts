@@ -1,0 +1,108 @@
+// The boxes on the map: pack, protection, controller, motor and wheel, with what stands inside them.
+
+import type { TraceMapData } from "../api/client";
+import type { Drawing } from "./drawing";
+import { CTRL, textWidth, type PlacedBox } from "./shapes";
+import type { Zones } from "./zones";
+
+/** A title as it fits, in the smallest letters, or its first four. */
+const shortened = (title: string, room: number): string =>
+  textWidth(title, 11.5) <= room ? title : `${title.slice(0, 4)}.`;
+
+/** Draw the boxes, and say where tags on what they hold may stand. */
+export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
+  const { boxes, anchors, within } = into;
+  const { halls } = z;
+  const packW = z.pack.w;
+  const protW = z.protection.w;
+  const { x: cx, w: ctrlW } = z.controller;
+  const { x: mx, r: motorR } = z.motor;
+  const { x: wx, r: wheelR } = z.wheel;
+  const share = (id: string): number => map.boxes.find((b) => b.id === id)?.share ?? 0;
+  const pack: PlacedBox = {
+    id: "pack",
+    title: "Pack",
+    sub: map.pack.replace(", ", " "),
+    x: z.pack.x,
+    y: 164,
+    w: packW,
+    h: 86,
+    share: share("cells") + share("bms") + share("charge-port"),
+  };
+  const prot: PlacedBox = {
+    id: "protection",
+    title: shortened(map.protection.split(",")[0] ?? "Fuse", protW - 2),
+    x: z.protection.x,
+    y: 164,
+    w: protW,
+    h: 86,
+    font: textWidth(map.protection, 13) > protW - 4 ? 11.5 : 13,
+    share: share("pack-fuse") + share("pack-switch"),
+  };
+  const ctrl: PlacedBox = {
+    id: "controller",
+    title: map.middle,
+    x: cx,
+    y: CTRL.y,
+    w: ctrlW,
+    h: CTRL.h,
+    share: 0,
+  };
+  const motor: PlacedBox = {
+    id: "motor",
+    title: map.motor,
+    x: mx - motorR,
+    y: 200 - motorR,
+    w: 2 * motorR,
+    h: 2 * motorR,
+    round: true,
+    share: share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w"),
+  };
+  const wheel: PlacedBox = {
+    id: "wheel",
+    title: "",
+    x: wx - wheelR,
+    y: 200 - wheelR,
+    w: 2 * wheelR,
+    h: 2 * wheelR,
+    round: true,
+    share: share("wheel"),
+  };
+  boxes.push(pack, prot, ctrl, motor, wheel);
+  // ---- inner boxes of controller and motor
+  const middle = map.boxes.filter((b) => b.name != null);
+  const inner = (ctrlW - (middle.length + 1) * 12) / Math.max(1, middle.length);
+  middle.forEach(({ id, name }, k) => {
+    const box: PlacedBox = {
+      id,
+      title: name ?? "",
+      x: cx + 12 + k * (inner + 12),
+      y: 198,
+      w: inner,
+      h: 38,
+      share: share(id),
+      inside: "controller",
+    };
+    boxes.push(box);
+    anchors.set(id, [box.x + box.w - 20, box.y + 2]);
+    within.set(id, box);
+  });
+  (halls ? (["hall-a", "hall-b", "hall-c"] as const) : []).forEach((id, k) => {
+    const box: PlacedBox = {
+      id,
+      title: id.slice(-1).toUpperCase(),
+      x: mx - 36 + k * 25,
+      y: 160,
+      w: 22,
+      h: 22,
+      share: share(id),
+      inside: "motor",
+    };
+    boxes.push(box);
+    anchors.set(id, [box.x + 11, box.y + 11]);
+  });
+  for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) anchors.set(id, [mx, 228]);
+  for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [16 + packW / 2, 176]);
+  for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [prot.x + protW / 2, 176]);
+  anchors.set("wheel", [wx, 200]);
+}
