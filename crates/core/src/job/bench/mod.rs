@@ -1,0 +1,296 @@
+//! The Bench: state and model put together into what the page shows. Texts, bands, expected values
+//! and orders come from here; the page only draws.
+
+mod admit;
+mod suspects;
+mod taken;
+mod tiles;
+mod verdict;
+
+use self::taken::{answer_of, as_asked};
+use crate::catalogue::{Catalogue, fnv};
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::choose::{self, Situation};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::{Evidence, Item, TakenIn};
+use crate::diagnosis::model::Model;
+use crate::diagnosis::plan::{self, Action, Forecast, Prices};
+use crate::diagnosis::repertoire::{self, Kind};
+use crate::job::entry::{ReadingResult, Role};
+use crate::job::gate::{self, Standing};
+use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken};
+use crate::job::view::{Bench, OtherTest, Skipped};
+use spannung_circuit::state::VehicleState;
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+/// Gives the predictions of a test in a state; the caller keeps them.
+pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
+
+/// A job with its evidence weighed: what every view starts from.
+pub struct Weighed<'a> {
+    /// Catalogue.
+    pub catalogue: &'a Catalogue,
+    /// Model of this profile.
+    pub model: &'a Model,
+    /// Job.
+    pub job: &'a Job,
+    /// Role of who looks.
+    pub role: Role,
+    /// Evidence in order.
+    pub evidence: Vec<Evidence>,
+    /// Belief.
+    pub belief: Belief,
+    /// Situation.
+    pub situation: Situation,
+    /// Gate.
+    pub standing: Standing,
+}
+
+impl<'a> Weighed<'a> {
+    /// Weigh a job's evidence.
+    pub fn new(
+        catalogue: &'a Catalogue,
+        model: &'a Model,
+        job: &'a Job,
+        role: Role,
+        column_in: ColumnIn<'_>,
+    ) -> Self {
+        let mut evidence = Vec::new();
+        for RiskTold {
+            risk: id,
+            yes,
+            entry,
+        } in &job.risks
+        {
+            if let Some(yes) = yes {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::Risk {
+                        id: id.clone(),
+                        yes: *yes,
+                    },
+                });
+            }
+        }
+        for told in &job.symptoms {
+            let SymptomTold {
+                symptom: id,
+                yes,
+                by_customer: customer,
+                entry,
+            } = told;
+            if let Some(yes) = yes {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::Symptom {
+                        id: id.clone(),
+                        yes: *yes,
+                        customer: *customer,
+                    },
+                });
+            }
+        }
+        let mut failed = job.failed.iter().peekable();
+        let note_failed = |evidence: &mut Vec<Evidence>, failed: &FailedRepair| {
+            if let Some(class) = model.class(&failed.class) {
+                evidence.push(Evidence {
+                    entry: failed.entry.to_string(),
+                    item: Item::Failed {
+                        class,
+                        still: failed.still.clone(),
+                    },
+                });
+            }
+        };
+        for taken in job.taken.iter().filter(|t| !t.voided) {
+            while let Some(failed) = failed.next_if(|f| f.seq < taken.seq) {
+                note_failed(&mut evidence, failed);
+            }
+            let Some(test) = repertoire::find(&model.tests, &taken.test) else {
+                continue;
+            };
+            let spec = &model.tests[test];
+            let other_state = match &spec.kind {
+                Kind::Probe(_) if !as_asked(spec, &taken.state) => column_in(test, &taken.state),
+                _ => None,
+            };
+            let taken_in = other_state.map(|column| TakenIn {
+                state: taken.state.clone(),
+                column,
+            });
+            evidence.push(Evidence {
+                entry: taken.entry.to_string(),
+                item: Item::Test {
+                    test,
+                    answer: answer_of(model, taken, test),
+                    taken_in,
+                },
+            });
+        }
+        for failed in failed {
+            note_failed(&mut evidence, failed);
+        }
+        for (class, Ruled { out, entry, .. }) in &job.by_hand {
+            if job.failed.iter().any(|f| &f.class == class) {
+                continue;
+            }
+            if let Some(class) = model.class(class) {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::ByHand { class, out: *out },
+                });
+            }
+        }
+        let belief = Belief::of(model, &evidence);
+        let standing = gate::standing(catalogue, job);
+        // after a repair that did not end the complaint, what the mended fault may have hidden is read again
+        let hidden = |t: &Taken| {
+            let later = job.failed.iter().filter(|f| f.seq > t.seq);
+            let mut classes = later.filter_map(|f| model.class(&f.class));
+            repertoire::find(&model.tests, &t.test)
+                .is_some_and(|k| classes.any(|c| choose::moved_by(model, c, k)))
+        };
+        let done = job
+            .taken
+            .iter()
+            .filter(|t| !t.voided && !hidden(t))
+            .map(|t| t.test.clone());
+        let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
+        let opened = job
+            .taken
+            .iter()
+            .filter(|t| !t.voided && t.result != Some(ReadingResult::CannotReach))
+            .filter_map(|t| repertoire::find(&model.tests, &t.test))
+            .map(|k| model.tests[k].access.clone())
+            .collect();
+        let told = |id: &str| job.told(id);
+        let situation = Situation {
+            state: job.state.clone(),
+            opened,
+            closed,
+            risk_limit: role.risk_limit(model.profile.family.full_volts()),
+            // with a pack in quarantine only work without it is proposed; before the gate is open the
+            // probe that follows it is shown, and stays blocked
+            allowed: (standing == Standing::Quarantined).then(|| {
+                let free = model.tests.iter().filter(|t| !gate::uses_pack(t));
+                free.map(|t| t.id.clone()).collect()
+            }),
+            no_ride: catalogue
+                .symptoms
+                .iter()
+                .any(|s| s.no_ride && told(s.id.get_ref())),
+        };
+        Self {
+            catalogue,
+            model,
+            job,
+            role,
+            evidence,
+            belief,
+            situation,
+            standing,
+        }
+    }
+
+    /// The whole Bench in a shop of usual prices.
+    pub fn bench(&self) -> Bench {
+        self.bench_at(&Prices::default())
+    }
+
+    /// Minutes and money to the end of the job, played on from here. Takes a second or so: it never holds up the
+    /// suspects. The same evidence plays the same jobs.
+    pub fn forecast(&self, prices: &Prices) -> Forecast {
+        let seed = fnv(self.evidence.iter().flat_map(|e| e.entry.bytes()));
+        plan::forecast(self.model, &self.belief, &self.situation, prices, seed)
+    }
+
+    /// The whole Bench.
+    pub fn bench_at(&self, prices: &Prices) -> Bench {
+        let m = self.model;
+        let ranked = choose::rank(m, &self.belief, &self.situation);
+        let first = choose::first_minute(m, &self.belief, &self.situation, &ranked);
+        let shares = self.belief.classes(m);
+        let probes = ranked
+            .iter()
+            .filter(|c| m.tests[c.test].first_minute.is_none());
+        let plan = plan::plan(
+            m,
+            &self.belief,
+            &self.evidence,
+            &self.situation,
+            prices,
+            &ranked,
+        );
+        let again = match plan.action {
+            Action::Again(test) => Some(self.candidate(test)),
+            _ => None,
+        };
+        let best = again
+            .as_ref()
+            .or_else(|| first.first())
+            .or_else(|| ranked.first());
+        let next = (self.standing != Standing::Stopped)
+            .then(|| best.map(|c| self.card(c)))
+            .flatten();
+        let (suspects, nothing_percent, outside_percent, segments) = self.suspects(&shares);
+        let repair = match plan.action {
+            Action::Repair(class) => Some(m.classes[class].id.clone()),
+            _ => None,
+        };
+        let first_done = self
+            .job
+            .taken
+            .iter()
+            .filter(|t| !t.voided)
+            .filter(|t| {
+                repertoire::find(&m.tests, &t.test)
+                    .is_some_and(|k| m.tests[k].first_minute.is_some())
+            })
+            .count();
+        let cautions = self
+            .job
+            .symptoms
+            .iter()
+            .filter(|s| s.yes == Some(true))
+            .filter_map(|s| self.catalogue.symptom(&s.symptom)?.caution.clone())
+            .collect();
+        Bench {
+            standing: self.standing,
+            controls: self.controls(),
+            others: probes
+                .filter(|c| next.as_ref().is_none_or(|n| n.test != m.tests[c.test].id))
+                .take(4)
+                .map(|c| OtherTest {
+                    test: m.tests[c.test].id.clone(),
+                    name: m.tests[c.test].name.clone(),
+                    minutes: c.minutes,
+                })
+                .collect(),
+            next,
+            first_minute_done: first_done,
+            first_minute_left: first.len(),
+            minutes_to_go: self.to_go(&shares, &ranked),
+            suspects,
+            nothing_percent,
+            outside_percent,
+            segments,
+            evidence: self.tiles(),
+            repair,
+            verdict: self.verdict(&plan, prices),
+            minutes_spent: self.job.minutes,
+            advice: self.advice(outside_percent),
+            cautions,
+            skipped: self
+                .job
+                .skipped
+                .iter()
+                .map(|(test, reason)| Skipped {
+                    name: repertoire::find(&m.tests, test)
+                        .map_or_else(|| test.clone(), |k| m.tests[k].name.clone()),
+                    reason: reason.clone(),
+                })
+                .collect(),
+        }
+    }
+}

@@ -1,0 +1,226 @@
+//! The suspects with their shares, and what the rest of the job will take.
+
+use super::Weighed;
+use crate::diagnosis::choose::Candidate;
+use crate::diagnosis::explain;
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::job::view::{FaultShare, Reason, SegmentShare, Suspect};
+
+impl Weighed<'_> {
+    #[allow(clippy::type_complexity)]
+    pub(super) fn suspects(&self, shares: &[f64]) -> (Vec<Suspect>, u32, u32, Vec<SegmentShare>) {
+        let m = self.model;
+        let (nothing, outside) = self.belief.others(m);
+        let family = &m.profile.family;
+        let mut by_segment = vec![0.0; family.segments.len()];
+        let mut before = vec![0.0; family.segments.len()];
+        let place = |segment: &str| family.segments.iter().position(|s| s.id == segment);
+        for (h, p) in m.hypotheses.iter().zip(&self.belief.shares) {
+            let segment = match &h.kind {
+                Suspicion::Case(k) => &m.cases[*k].segment,
+                Suspicion::Other => &m.classes[h.class.unwrap_or(0)].segment,
+                _ => continue,
+            };
+            if let Some(k) = place(segment) {
+                by_segment[k] += p;
+                before[k] += h.weight;
+            }
+        }
+        let mut all = by_segment.clone();
+        all.push(nothing);
+        all.push(outside);
+        let percents = round_to_100(&all);
+        let tested = self.job.taken.iter().any(|t| !t.voided);
+        let segments = family
+            .segments
+            .iter()
+            .enumerate()
+            .map(|(k, s)| SegmentShare {
+                id: s.id.clone(),
+                name: s.name.clone(),
+                share: by_segment[k],
+                percent: percents[k],
+                status: if by_segment[k] >= 0.02 {
+                    "suspected"
+                } else if tested && by_segment[k] < before[k] * 0.5 {
+                    "cleared"
+                } else {
+                    "unlooked"
+                }
+                .into(),
+            })
+            .collect();
+        let mut order: Vec<usize> = (0..shares.len()).collect();
+        order.sort_by(|a, b| shares[*b].total_cmp(&shares[*a]).then(a.cmp(b)));
+        let trail = &self.belief.trail;
+        let last = if trail.len() >= 2 {
+            &trail[trail.len() - 2]
+        } else {
+            &trail[0]
+        };
+        let list = order
+            .iter()
+            .take_while(|c| shares[**c] >= 0.005)
+            .take(12)
+            .enumerate()
+            .map(|(k, &c)| {
+                let class = &m.classes[c];
+                let reasons = explain::reasons(m, &self.belief, c);
+                let reason = reasons.iter().find(|r| r.1 > 0.0).map_or_else(
+                    || "Common, nothing speaks against it".into(),
+                    |r| self.item_name(r.0),
+                );
+                let total = shares[c].max(1e-12);
+                let mut faults: Vec<FaultShare> = class
+                    .members
+                    .iter()
+                    .map(|h| FaultShare {
+                        name: m.cases[*h].name.clone(),
+                        share: self.belief.shares[*h] / total,
+                    })
+                    .collect();
+                // the levels of one fault are one line
+                faults.sort_by(|a, b| a.name.cmp(&b.name));
+                faults.dedup_by(|a, b| {
+                    let same = a.name == b.name;
+                    if same {
+                        b.share += a.share;
+                    }
+                    same
+                });
+                faults.sort_by(|a, b| b.share.total_cmp(&a.share));
+                faults.truncate(4);
+                Suspect {
+                    rank: k + 1,
+                    class: class.id.clone(),
+                    name: class.name.clone(),
+                    act: class.act.clone(),
+                    share: shares[c],
+                    percent: (shares[c] * 100.0).round() as u32,
+                    reason,
+                    change: ((shares[c] - last[c]) * 100.0).round() as i32,
+                    minutes: class.minutes,
+                    band: class.band.clone(),
+                    by_hand: self.job.by_hand.get(&class.id).map(|b| b.out),
+                    faults,
+                    reasons: reasons
+                        .iter()
+                        .take(6)
+                        .map(|(i, w)| Reason {
+                            text: self.item_name(*i),
+                            weight: *w,
+                        })
+                        .collect(),
+                }
+            })
+            .collect();
+        (
+            list,
+            percents[percents.len() - 2],
+            percents[percents.len() - 1],
+            segments,
+        )
+    }
+
+    /// Minutes to go: repair minutes over the suspects, plus the probing that is left (entropy over
+    /// the classes against the rate of the best tests). A first estimate, not a simulated forecast.
+    pub(super) fn to_go(&self, shares: &[f64], ranked: &[Candidate]) -> [f64; 3] {
+        let m = self.model;
+        let bits: f64 = shares
+            .iter()
+            .filter(|p| **p > 1e-6)
+            .map(|p| -p * p.log2())
+            .sum();
+        let rate = ranked.iter().take(3).map(Candidate::rate).sum::<f64>()
+            / ranked.len().clamp(1, 3) as f64;
+        let probing = if rate > 0.0 {
+            (bits / rate * 0.6).min(60.0)
+        } else {
+            0.0
+        };
+        let mut repairs: Vec<(f64, f64)> = m
+            .classes
+            .iter()
+            .zip(shares)
+            .map(|(c, p)| (c.minutes, *p))
+            .collect();
+        repairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+        let total: f64 = repairs.iter().map(|r| r.1).sum();
+        let at = |q: f64| {
+            let mut sum = 0.0;
+            for (minutes, p) in &repairs {
+                sum += p;
+                if sum >= q * total {
+                    return *minutes;
+                }
+            }
+            repairs.last().map_or(0.0, |r| r.0)
+        };
+        [
+            at(0.1) + probing * 0.4,
+            at(0.5) + probing,
+            at(0.9) + probing * 1.8,
+        ]
+    }
+
+    /// Price of the parts still to come, cents without tax: 10 %, likely, 90 %, over what the suspects
+    /// would need by their price band.
+    pub fn parts_to_go(&self, bands: &crate::desks::money::Bands) -> [i64; 3] {
+        let shares = self.belief.classes(self.model);
+        let mut priced: Vec<(i64, f64)> = self
+            .model
+            .classes
+            .iter()
+            .zip(&shares)
+            .map(|(c, p)| (bands.get(&c.band).copied().unwrap_or(0), *p))
+            .collect();
+        priced.sort_by_key(|p| p.0);
+        let total: f64 = priced.iter().map(|p| p.1).sum();
+        [0.1, 0.5, 0.9].map(|q| {
+            let mut sum = 0.0;
+            let found = priced.iter().find(|(_, p)| {
+                sum += p;
+                sum >= q * total
+            });
+            found.map_or(0, |f| f.0)
+        })
+    }
+}
+
+/// Whole per cent that add up to 100 (largest remainders; ties to the earlier).
+pub fn round_to_100(shares: &[f64]) -> Vec<u32> {
+    let sum: f64 = shares.iter().sum();
+    if sum <= 0.0 {
+        return vec![0; shares.len()];
+    }
+    let exact: Vec<f64> = shares.iter().map(|s| s / sum * 100.0).collect();
+    let mut out: Vec<u32> = exact.iter().map(|e| e.floor() as u32).collect();
+    let missing = 100usize.saturating_sub(out.iter().sum::<u32>() as usize);
+    let mut order: Vec<usize> = (0..shares.len()).collect();
+    order.sort_by(|a, b| {
+        (exact[*b] - exact[*b].floor())
+            .total_cmp(&(exact[*a] - exact[*a].floor()))
+            .then(a.cmp(b))
+    });
+    for k in order.into_iter().take(missing) {
+        out[k] += 1;
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::round_to_100;
+
+    #[test]
+    fn percents_add_up() {
+        for shares in [
+            vec![1.0 / 3.0; 3],
+            vec![0.005; 200],
+            vec![0.999, 0.001],
+            vec![0.146, 0.274, 0.58],
+        ] {
+            assert_eq!(round_to_100(&shares).iter().sum::<u32>(), 100);
+        }
+    }
+}

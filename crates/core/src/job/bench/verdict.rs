@@ -1,0 +1,113 @@
+//! Whether to measure on, repair, refer or decline, in words.
+
+use super::Weighed;
+use crate::diagnosis::explain;
+use crate::diagnosis::plan::{Action, Plan, Prices};
+use crate::job::view::{PlanView, TryView};
+
+impl Weighed<'_> {
+    /// The verdict of the plan in words.
+    pub(super) fn verdict(&self, plan: &Plan, prices: &Prices) -> PlanView {
+        let m = self.model;
+        let class = |k: usize| m.classes[k].name.to_lowercase();
+        let now = plan.now.minutes;
+        let chance = |action: Action| {
+            let found = plan.now.order.iter().find(|t| t.action == action);
+            found.map_or(0.0, |t| t.chance * 100.0)
+        };
+        let (act, words, test) = match plan.action {
+            Action::Test(_) => {
+                let after = plan.after.map_or(now, |a| a.1);
+                let words = if after < now {
+                    format!(
+                        "Measure first: trying the repairs now is expected to take {now:.0} min with parts, after one more test {after:.0} min."
+                    )
+                } else {
+                    "Measure first: no repair is likely enough yet to change a part for it.".into()
+                };
+                ("measure", words, None)
+            }
+            Action::Again(k) => (
+                "again",
+                format!(
+                    "Take “{}” again: {}",
+                    m.tests[k].name,
+                    if self.job.failed.is_empty() {
+                        "the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault."
+                    } else {
+                        "the repair did not end the complaint. Gone, there was a second fault; still there, it was another."
+                    }
+                ),
+                Some(m.tests[k].id.clone()),
+            ),
+            Action::Repair(k) => (
+                "repair",
+                format!(
+                    "Mend it: no test is worth its minutes any more against {} at {:.0} %.",
+                    class(k),
+                    chance(plan.action)
+                ),
+                None,
+            ),
+            Action::Decline(k) => (
+                "decline",
+                format!(
+                    "Ask before going on: {} at {:.0} % costs more than the owner's limit or the vehicle's value.",
+                    class(k),
+                    chance(plan.action)
+                ),
+                None,
+            ),
+            Action::HandBack => (
+                "hand-back",
+                "Everything read is as it should be: see the fault happen, or hand it back as sound.".into(),
+                None,
+            ),
+            Action::Refer => (
+                "refer",
+                "Nothing left here is worth its minutes: refer it, or check the drawing against the vehicle.".into(),
+                None,
+            ),
+        };
+        let order = plan.now.order.iter().take(5).map(|t| {
+            let k = match t.action {
+                Action::Repair(k) | Action::Decline(k) => Some(k),
+                _ => None,
+            };
+            TryView {
+                class: k.map(|k| m.classes[k].id.clone()),
+                name: k.map_or_else(
+                    || "Sound: hand it back".into(),
+                    |k| m.classes[k].name.clone(),
+                ),
+                percent: (t.chance * 100.0).round() as u32,
+                minutes: t.minutes,
+                part_cents: k.map_or(0, |k| {
+                    prices.bands.get(&m.classes[k].band).copied().unwrap_or(0)
+                }),
+            }
+        });
+        PlanView {
+            act: act.into(),
+            words,
+            test,
+            order: order.collect(),
+            minutes_now: now,
+        }
+    }
+
+    pub(super) fn advice(&self, outside_percent: u32) -> Option<String> {
+        if let Some(item) = explain::surprising(&self.belief) {
+            let name = self.item_name(item);
+            return Some(format!("“{name}” does not fit the rest. Take it again."));
+        }
+        if outside_percent > 20 {
+            return Some(
+                "Check the drawing against the vehicle: no single fault explains the readings."
+                    .into(),
+            );
+        }
+        let (nothing, _) = self.belief.others(self.model);
+        (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to see the fault happen before a part is changed.".into())
+    }
+}
