@@ -17,14 +17,17 @@ impl Database {
     /// # Errors
     /// `DATABASE_URL` is not set, or the server does not answer.
     pub async fn create() -> Done<Self> {
-        let admin = std::env::var("DATABASE_URL")
-            .map_err(|_| "DATABASE_URL is not set: run the tests with ./spannung test")?;
-        let name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
+        let admin = admin()?;
         let pool = sqlx::PgPool::connect(&admin).await?;
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!("CREATE DATABASE {name}")))
-            .execute(&pool)
+        Self::made(admin, &pool, "").await
+    }
+
+    async fn made(admin: String, pool: &sqlx::PgPool, like: &str) -> Done<Self> {
+        let name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
+        let sql = format!("CREATE DATABASE {name} {like}");
+        sqlx::raw_sql(sqlx::AssertSqlSafe(sql))
+            .execute(pool)
             .await?;
-        pool.close().await;
         Ok(Self {
             url: address(&admin, &name)?,
             admin,
@@ -38,42 +41,40 @@ impl Database {
     /// # Errors
     /// As [`Self::create`], or the server does not come up.
     pub async fn with_story() -> Done<Self> {
-        let mut database = Self::create().await?;
-        let pool = sqlx::PgPool::connect(&database.admin).await?;
-        let story = story(&database.admin, &pool).await?;
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
-            "DROP DATABASE {name}; ",
-            name = database.name
-        )))
-        .execute(&pool)
-        .await?;
-        database.name = format!("e2e_{}", uuid::Uuid::new_v4().simple());
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
-            "CREATE DATABASE {} TEMPLATE {story}",
-            database.name
-        )))
-        .execute(&pool)
-        .await?;
-        pool.close().await;
-        database.url = address(&database.admin, &database.name)?;
-        Ok(database)
+        let admin = admin()?;
+        let pool = sqlx::PgPool::connect(&admin).await?;
+        let story = story(&admin, &pool).await?;
+        Self::made(admin, &pool, &format!("TEMPLATE {story}")).await
     }
+}
 
-    /// Drop it.
-    ///
-    /// # Errors
-    /// The server does not answer.
-    pub async fn remove(self) -> Done {
-        let pool = sqlx::PgPool::connect(&self.admin).await?;
-        sqlx::raw_sql(sqlx::AssertSqlSafe(format!(
-            "DROP DATABASE IF EXISTS {} WITH (FORCE)",
-            self.name
-        )))
-        .execute(&pool)
-        .await?;
-        pool.close().await;
-        Ok(())
+impl Drop for Database {
+    fn drop(&mut self) {
+        let sql = format!("DROP DATABASE IF EXISTS {} WITH (FORCE)", self.name);
+        let admin = self.admin.clone();
+        // whoever drops it may stand in a runtime of their own
+        let dropped = std::thread::spawn(move || {
+            let runtime = tokio::runtime::Builder::new_current_thread()
+                .enable_all()
+                .build()?;
+            runtime.block_on(async {
+                let pool = sqlx::PgPool::connect(&admin).await?;
+                sqlx::raw_sql(sqlx::AssertSqlSafe(sql))
+                    .execute(&pool)
+                    .await?;
+                pool.close().await;
+                Done::Ok(())
+            })
+        });
+        if !matches!(dropped.join(), Ok(Ok(()))) {
+            eprintln!("the database {} stays", self.name);
+        }
     }
+}
+
+fn admin() -> Done<String> {
+    let set = std::env::var("DATABASE_URL");
+    Ok(set.map_err(|_| "DATABASE_URL is not set: run the tests with ./spannung test")?)
 }
 
 fn address(admin: &str, name: &str) -> Done<String> {

@@ -30,6 +30,39 @@ fn is_root() -> bool {
     std::fs::metadata("/proc/self").is_ok_and(|m| std::os::unix::fs::MetadataExt::uid(&m) == 0)
 }
 
+/// Server on the demonstration's story, and somebody signed in to its API.
+pub struct House {
+    /// Who is signed in.
+    pub client: Client,
+    /// Server.
+    pub server: Server,
+    /// Database.
+    pub database: Database,
+}
+
+impl House {
+    /// Open it, for somebody of the demonstration.
+    ///
+    /// # Errors
+    /// Any part does not start.
+    pub async fn open(name: &str) -> Done<Self> {
+        let database = Database::with_story().await?;
+        let server = Server::start(&database.url, &["--demo"])?;
+        let client = Client::sign_in(&server.url, name).await?;
+        Ok(Self {
+            client,
+            server,
+            database,
+        })
+    }
+}
+
+/// Number given as the n-th word of the command line.
+pub fn word(n: usize, otherwise: u64) -> u64 {
+    let given = std::env::args().nth(n).and_then(|w| w.parse().ok());
+    given.unwrap_or(otherwise)
+}
+
 /// Database, server and browser, signed in.
 pub struct Shop {
     /// Database.
@@ -84,7 +117,6 @@ impl Shop {
         self.browser.page.clone().quit().await?;
         drop(self.browser);
         drop(self.server);
-        self.database.remove().await?;
         if complaints.is_empty() {
             Ok(())
         } else {

@@ -14,7 +14,6 @@ fn root() -> PathBuf {
 }
 
 /// Path of the program under test.
-/// Path of the server's program.
 pub fn program() -> String {
     let built = root().join("target/debug/spannung-server");
     setting("SPANNUNG_SERVER", &built.to_string_lossy())

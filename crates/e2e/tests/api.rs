@@ -2,19 +2,14 @@
 
 use serde_json::{Value, json};
 use spannung_e2e::api::{Api, based, entry};
-use spannung_e2e::{Client, Database, Done, PASSWORD, Server};
+use spannung_e2e::{Client, Database, Done, House, PASSWORD, Server};
 use uuid::Uuid;
-
-async fn shop() -> Done<(Database, Server, Client)> {
-    let database = Database::with_story().await?;
-    let server = Server::start(&database.url, &["--demo"])?;
-    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
-    Ok((database, server, client))
-}
 
 #[tokio::test]
 async fn sign_in_is_guarded() -> Done {
-    let (database, server, client) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let client = &house.client;
     let http = reqwest::Client::new();
     let url = format!("{}/api/session", server.url);
     let good = json!({"name": "Tomke Aal", "password": PASSWORD});
@@ -63,8 +58,7 @@ async fn sign_in_is_guarded() -> Done {
         .await?;
     assert_eq!(gone.status(), 204);
     assert!(client.get("/rack").await.is_err());
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
@@ -96,13 +90,14 @@ async fn a_secure_address_makes_a_secure_cookie() -> Done {
         403,
         "the listening address is not the public one"
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
     let job = pavo.open("Dead after the rain").await?;
     let write = async |client: &Client, name: &str| -> Done {
@@ -134,13 +129,14 @@ async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
             assert_eq!(texts.iter().filter(|t| **t == text).count(), 1, "{text}");
         }
     }
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn decisions_on_an_old_state_get_the_newer_entry() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
     let job = pavo.open("Lights up but no drive").await?;
     let old = job["head"].clone();
@@ -184,13 +180,13 @@ async fn decisions_on_an_old_state_get_the_newer_entry() -> Done {
         )
         .await?;
     assert_eq!(status, 409);
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
-    let (database, server, client) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let client = &house.client;
     let reply = client
         .http
         .get(format!("{}/nothing-here", client.api))
@@ -269,13 +265,13 @@ async fn bad_input_gets_a_problem_with_a_sentence() -> Done {
     let mut insisted = reading;
     insisted["insisted"] = json!(true);
     assert_eq!(client.add(&view, &[entry(insisted)]).await?.0, 200);
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
-    let (database, server, client) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let client = &house.client;
     let mut view = client
         .open_gate(client.open("=1+2 dead throttle").await?, "T-2")
         .await?;
@@ -348,13 +344,14 @@ async fn a_job_leaves_as_json_and_its_readings_as_csv() -> Done {
         bundle,
         client.get(&format!("/jobs/{id}/export.json")).await?
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
-    let (database, server, client) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let client = &house.client;
     let job = client.open("Dead").await?;
     let card = Uuid::new_v4();
     let put = client
@@ -392,13 +389,14 @@ async fn personal_data_can_be_erased_and_is_in_no_entry() -> Done {
         client.get(&format!("/jobs/{id}")).await?["customer"],
         Value::Null
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn a_trainee_is_not_proposed_what_only_a_specialist_may_do() -> Done {
-    let (database, server, _) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let _ = &house.client;
     let tomke = Client::sign_in(&server.url, "Tomke Aal").await?;
     let view = tomke
         .open_gate(tomke.open("Range is short").await?, "T-3")
@@ -413,6 +411,5 @@ async fn a_trainee_is_not_proposed_what_only_a_specialist_may_do() -> Done {
         (status, problem["code"].as_str()),
         (403, Some("not-allowed"))
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }

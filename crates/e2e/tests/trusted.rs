@@ -4,16 +4,9 @@
 use serde_json::{Value, json};
 use spannung_e2e::api::{Api, based, entry};
 use spannung_e2e::cluster::Cluster;
-use spannung_e2e::{Client, Database, Done, PASSWORD, Server};
+use spannung_e2e::{Client, Database, Done, House, PASSWORD, Server};
 use std::time::Duration;
 use uuid::Uuid;
-
-async fn shop() -> Done<(Database, Server, Client)> {
-    let database = Database::with_story().await?;
-    let server = Server::start(&database.url, &["--demo"])?;
-    let client = Client::sign_in(&server.url, "Pavo Renk").await?;
-    Ok((database, server, client))
-}
 
 fn id_of(view: &Value) -> String {
     view["id"].as_str().unwrap_or_default().to_string()
@@ -26,7 +19,9 @@ async fn sticker(client: &Client, name: &str, job: &Value) -> Done<Value> {
 
 #[tokio::test]
 async fn a_danger_is_in_every_job_its_pack_comes_to() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
     // a look at the Bench, on a modelled bike
     let first = pavo
@@ -87,13 +82,14 @@ async fn a_danger_is_in_every_job_its_pack_comes_to() -> Done {
         (status, problem["code"].as_str()),
         (422, Some("still-watched"))
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn two_gate_answers_kept_without_the_network_do_not_collide() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
     let job = pavo.open("Dead").await?;
     let pack = sticker(&pavo, "Z-3", &job).await?;
@@ -134,13 +130,13 @@ async fn two_gate_answers_kept_without_the_network_do_not_collide() -> Done {
         (status, problem["code"].as_str()),
         (422, Some("base-ahead"))
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn an_intake_pressed_twice_opens_one_job() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let before = pavo.get("/rack").await?["open"].as_i64();
     let opened =
         entry(json!({"kind": "opened", "words": "Dead", "volts_class": 48, "drive": "geared-hub"}));
@@ -161,13 +157,13 @@ async fn an_intake_pressed_twice_opens_one_job() -> Done {
             .map(Vec::len),
         Some(1)
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn many_who_write_to_one_job_at_once_are_all_taken() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let job = pavo.open("Dead").await?;
     let all: Vec<_> = (0..60)
         .map(|k| {
@@ -195,13 +191,13 @@ async fn many_who_write_to_one_job_at_once_are_all_taken() -> Done {
         .map_or(0, |l| l.iter().filter(|l| l["kind"] == "note").count());
     assert_eq!(notes, 60);
     assert_eq!(record["chain"]["whole"], true, "{}", record["chain"]);
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn what_cannot_be_stored_is_refused_and_is_no_outage() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let job = pavo.open("Dead").await?;
     for (body, code) in [
         (json!({"kind": "note", "text": "a\u{0}b"}), "bad-letter"),
@@ -239,8 +235,7 @@ async fn what_cannot_be_stored_is_refused_and_is_no_outage() -> Done {
         pavo.get(&format!("/jobs/{}", id_of(&job))).await?["head"],
         job["head"]
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 /// A job of the story as a document, changed.
@@ -266,7 +261,8 @@ async fn bring(client: &Client, body: String) -> Done<(u16, Value)> {
 
 #[tokio::test]
 async fn an_import_stops_nobody() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let note = |body: Value| {
         move |b: &mut Value| {
             let mut e = b["entries"][0].clone();
@@ -344,13 +340,13 @@ async fn an_import_stops_nobody() -> Done {
             .status(),
         200
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn a_broken_job_is_a_broken_ticket_and_nobody_elses_trouble() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let job = pavo.open("Dead").await?;
     let wire = entry(
         json!({"kind": "change", "change": {"what": "extra-wire", "strand": "throttle", "code": "BU", "function": "cruise"}}),
@@ -367,7 +363,7 @@ async fn a_broken_job_is_a_broken_ticket_and_nobody_elses_trouble() -> Done {
     let (status, problem) = pavo.add(&view, &[entry(void.clone())]).await?;
     assert_eq!((status, problem["code"].as_str()), (422, Some("needed")));
     // as an older program let it through, and an entry that a newer one wrote into another job
-    let pool = sqlx::PgPool::connect(&database.url).await?;
+    let pool = sqlx::PgPool::connect(&house.database.url).await?;
     let insert =
         "INSERT INTO entry (id, job_id, at, by_name, body) VALUES ($1, $2, now(), 'Ada', $3)";
     for (job, body) in [
@@ -436,13 +432,14 @@ async fn a_broken_job_is_a_broken_ticket_and_nobody_elses_trouble() -> Done {
     let seen = pavo.get(&format!("/jobs/{}", id_of(&view))).await?;
     assert!(seen["broken"].is_null() && seen["bench"].is_object());
     pool.close().await;
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn guessing_is_counted_before_it_costs_anything() -> Done {
-    let (database, server, _pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let _pavo = &house.client;
     let url = format!("{}/api/session", server.url);
     let http = reqwest::Client::new();
     let all: Vec<_> = (0..40)
@@ -472,13 +469,14 @@ async fn guessing_is_counted_before_it_costs_anything() -> Done {
         looked_at, 5,
         "the slow hash is worked out five times, not forty"
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn sessions_are_seen_ended_and_left_behind() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let second = Client::sign_in(&server.url, "Pavo Renk").await?;
     let all = pavo.get("/me/sessions").await?;
     let others: Vec<&Value> = all
@@ -514,7 +512,7 @@ async fn sessions_are_seen_ended_and_left_behind() -> Done {
         Some(1)
     );
     // an idle one ends, and asks before people are changed some time after the password was given
-    let pool = sqlx::PgPool::connect(&database.url).await?;
+    let pool = sqlx::PgPool::connect(&house.database.url).await?;
     let owner = Client::sign_in(&server.url, "Ilse Dorn").await?;
     sqlx::query("UPDATE session SET confirmed_at = now() - interval '20 minutes'")
         .execute(&pool)
@@ -549,8 +547,7 @@ async fn sessions_are_seen_ended_and_left_behind() -> Done {
         assert!(said.contains(&what), "{what}: {said:?}");
     }
     pool.close().await;
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 /// The code of a secret in base 32 at a time, worked out here by RFC 6238 from nothing but a hash.
@@ -643,7 +640,9 @@ async fn a_second_factor_keeps_a_known_password_out() -> Done {
     let reference = "GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ";
     assert_eq!(code(reference, 59), "287082");
     assert_eq!(code(reference, 1_111_111_109), "081804");
-    let (database, server, _pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let _pavo = &house.client;
     let owner = Client::sign_in(&server.url, "Ilse Dorn").await?;
     let (status, made) = owner
         .post("/me/factor", &json!({"password": PASSWORD}))
@@ -689,8 +688,7 @@ async fn a_second_factor_keeps_a_known_password_out() -> Done {
     // the next one, a little early, as a clock that runs ahead makes it
     let (status, me) = sign_in(Some(code(&secret, began + 30))).await?;
     assert_eq!((status, me["role"].as_str()), (200, Some("owner")), "{me}");
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
@@ -732,13 +730,14 @@ async fn every_reply_carries_its_policy() -> Done {
         cookie.starts_with("__Host-spannung_session=") && cookie.contains("Secure"),
         "{cookie}"
     );
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn a_trainee_strikes_out_their_own_lines_only() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let tomke = Client::sign_in(&server.url, "Tomke Aal").await?;
     let job = pavo.open("Dead").await?;
     let note = entry(json!({"kind": "note", "text": "by Pavo"}));
@@ -754,13 +753,13 @@ async fn a_trainee_strikes_out_their_own_lines_only() -> Done {
     );
     assert_eq!(tomke.add(&job, &[void(&own)]).await?.0, 200);
     assert_eq!(pavo.add(&job, &[void(&note)]).await?.0, 200);
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn equal_lines_of_a_file_are_said() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let pavo = &house.client;
     let job = pavo
         .open_gate(pavo.open_other("Dead").await?, "Z-7")
         .await?;
@@ -780,13 +779,14 @@ async fn equal_lines_of_a_file_are_said() -> Done {
     assert_eq!(first, json!({"lines": 3, "known": 0, "equal": [4]}));
     let again = send().await?;
     assert_eq!(again["known"], 2);
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]
 async fn a_stream_ends_with_its_session_and_beats_until_then() -> Done {
-    let (database, server, pavo) = shop().await?;
+    let house = House::open("Pavo Renk").await?;
+    let server = &house.server;
+    let pavo = &house.client;
     let owner = Client::sign_in(&server.url, "Ilse Dorn").await?;
     let stream = reqwest::Client::builder().cookie_store(true).build()?;
     let body = json!({"name": "Pavo Renk", "password": PASSWORD});
@@ -840,8 +840,7 @@ async fn a_stream_ends_with_its_session_and_beats_until_then() -> Done {
         .await?
         .error_for_status()?;
     assert!(until("never said").await.is_err(), "the stream ends");
-    drop(server);
-    database.remove().await
+    Ok(())
 }
 
 #[tokio::test]

@@ -206,18 +206,6 @@ impl Store {
         .ok_or(StoreError::NotFound("job"))
     }
 
-    /// Open jobs in the order they were opened. Jobs without any entry are left out.
-    ///
-    /// # Errors
-    /// The database does not answer.
-    pub async fn jobs(&self) -> Result<Vec<JobRow>, StoreError> {
-        Ok(sqlx::query_as(sqlx::AssertSqlSafe(format!(
-            "SELECT {JOB_COLUMNS} FROM job WHERE head > 0 AND NOT closed ORDER BY number"
-        )))
-        .fetch_all(&self.pool)
-        .await?)
-    }
-
     /// A job's log.
     ///
     /// # Errors

@@ -1,18 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState, useSyncExternalStore } from "react";
-import { useMe } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { clock } from "../ui/format";
 import { Tick, Triangle } from "../ui/parts";
-import { forget, outbox } from "./outbox";
+import { forget, isMine, outbox } from "./outbox";
 
 export const useOutbox = () => useSyncExternalStore(outbox.subscribe, outbox.get);
 
 /** One cell that says what waits on this device; nothing while nothing does. */
 export const OutboxCell = () => {
   const { waiting, sentAt } = useOutbox();
-  const me = useMe();
   const [open, setOpen] = useState(false);
   if (waiting.length === 0)
     return sentAt === undefined ? null : (
@@ -66,7 +64,7 @@ export const OutboxCell = () => {
           {waiting.map((w) => (
             <Box key={w.key} sx={{ borderTop: `1px solid ${v("ruleStrong")}`, pt: 0.8 }}>
               <b>{w.words}</b>
-              {w.by !== me.data?.id && (
+              {!isMine(w) && (
                 <span>
                   , by {w.name}: sent when {w.name} is signed in
                 </span>

@@ -78,7 +78,7 @@ export const writesAs = (id: string, name: string): void => {
 };
 
 /** Is it this person's to send? */
-const isMine = (k: { by: string; name?: string }): boolean =>
+export const isMine = (k: { by: string; name?: string }): boolean =>
   k.name === undefined ? k.by === person.name : k.by === person.id;
 
 let opened: Promise<IDBPDatabase<Schema>> | undefined;

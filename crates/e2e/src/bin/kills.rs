@@ -3,17 +3,11 @@
 //! `SPANNUNG_PG_BIN=… cargo run -p spannung-e2e --bin kills [ROUNDS] [SEED]` (200 rounds take some ten
 //! minutes).
 
-use spannung_e2e::{Done, kills};
+use spannung_e2e::{Done, kills, word};
 use std::time::Instant;
 
 #[tokio::main]
 async fn main() -> Done {
-    let word = |k: usize, otherwise: u64| -> u64 {
-        std::env::args()
-            .nth(k)
-            .and_then(|w| w.parse().ok())
-            .unwrap_or(otherwise)
-    };
     let begun = Instant::now();
     let rounds = usize::try_from(word(1, 200))?;
     let tally = kills::run(rounds, word(2, 7), true).await?;

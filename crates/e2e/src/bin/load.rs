@@ -7,7 +7,7 @@
 use serde_json::{Value, json};
 use spannung_e2e::api::{Api, entry};
 use spannung_e2e::cluster::Cluster;
-use spannung_e2e::{Client, Done, Server};
+use spannung_e2e::{Client, Done, Server, word};
 use std::time::{Duration, Instant};
 use uuid::Uuid;
 
@@ -39,12 +39,6 @@ async fn bench(client: &Client, k: usize) -> Done<Value> {
 
 #[tokio::main]
 async fn main() -> Done {
-    let word = |k: usize, otherwise: u64| -> u64 {
-        std::env::args()
-            .nth(k)
-            .and_then(|w| w.parse().ok())
-            .unwrap_or(otherwise)
-    };
     let (benches, seconds) = (word(1, 200), word(2, 60));
     let cluster = Cluster::create()?;
     let server = Server::start(&cluster.url(), &["--demo"])?;

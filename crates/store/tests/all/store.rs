@@ -309,7 +309,7 @@ async fn sending_twice_is_once_and_a_stale_head_is_told(pool: PgPool) {
     let job = store.open_job(Uuid::new_v4()).await.unwrap();
     assert_eq!(store.open_job(job.id).await.unwrap().number, job.number);
     assert!(
-        store.jobs().await.unwrap().is_empty(),
+        store.on_rack("technician").await.unwrap().is_empty(),
         "a job without entries hangs nowhere"
     );
     let first = [entry(opened()), entry(note("a"))];
@@ -338,7 +338,7 @@ async fn sending_twice_is_once_and_a_stale_head_is_told(pool: PgPool) {
         put(&store, other.id, 0, &first, &Card::default()).await,
         Err(StoreError::ForeignEntry)
     ));
-    assert_eq!(store.jobs().await.unwrap().len(), 1);
+    assert_eq!(store.on_rack("technician").await.unwrap().len(), 1);
 }
 
 #[sqlx::test]
@@ -608,7 +608,7 @@ async fn closing_takes_a_job_off_the_rack(pool: PgPool) {
     )
     .await
     .unwrap();
-    assert!(store.jobs().await.unwrap().is_empty());
+    assert!(store.on_rack("technician").await.unwrap().is_empty());
     assert!(store.job(job.id).await.unwrap().closed);
 }
 
