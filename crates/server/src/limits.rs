@@ -20,6 +20,8 @@ const HASHES: usize = 4;
 const PICTURES: usize = 2;
 /// Imports at once; each takes up to some 150 MB.
 const IMPORTS: usize = 1;
+/// Forecasts at once: one keeps every core busy for up to a second.
+const FORECASTS: usize = 1;
 /// Large bodies that are held at once.
 const UPLOADS: usize = 6;
 /// Pictures and imports of one person within an hour.
@@ -32,6 +34,7 @@ pub struct Limits {
     hashes: Semaphore,
     pictures: Semaphore,
     imports: Semaphore,
+    forecasts: Semaphore,
     uploads: Arc<Semaphore>,
     /// Since when each person's hour counts, and what was used of it.
     hours: Mutex<HashMap<Uuid, (Instant, u32)>>,
@@ -43,6 +46,7 @@ impl Default for Limits {
             hashes: Semaphore::new(HASHES),
             pictures: Semaphore::new(PICTURES),
             imports: Semaphore::new(IMPORTS),
+            forecasts: Semaphore::new(FORECASTS),
             uploads: Arc::new(Semaphore::new(UPLOADS)),
             hours: Mutex::default(),
         }
@@ -124,6 +128,14 @@ impl Limits {
                 "{AN_HOUR} pictures and imports an hour are taken from one person. Go on later."
             ),
         ))
+    }
+
+    /// A turn for a forecast.
+    ///
+    /// # Errors
+    /// Too many wait.
+    pub async fn forecast(&self) -> Result<SemaphorePermit<'_>, ApiError> {
+        turn(&self.forecasts).await
     }
 
     /// A turn for an import.

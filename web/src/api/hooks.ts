@@ -3,6 +3,7 @@ import { useEffect, useRef } from "react";
 import { flush, onView, write, type Written } from "../outbox/outbox";
 import { keepClock, shopNow } from "./clock";
 import { setHabits } from "../ui/format";
+import { useSettled } from "../ui/useSettled";
 import { api, entry, take, type Body, type JobView, type Station } from "./client";
 import { follow } from "./live";
 
@@ -83,13 +84,17 @@ export const useCard = (id: string, test: string | undefined, head: number) =>
   });
 
 /** What the rest of the job will take; it comes after the suspects and never holds them up. */
-export const useForecast = (job: JobView) =>
-  useQuery({
-    queryKey: ["forecast", job.id, job.head],
-    enabled: job.bench != null && job.closed == null,
+export const useForecast = (job: JobView) => {
+  // it keeps the server's cores busy: not after every press while one follows the other
+  const head = useSettled(job.head, 1500);
+  return useQuery({
+    queryKey: ["forecast", job.id, head],
+    enabled: job.bench != null && job.closed == null && head === job.head,
     staleTime: Infinity,
-    queryFn: () => take(api.GET("/jobs/{id}/forecast", { params: { path: { id: job.id } } })),
+    queryFn: ({ signal }) =>
+      take(api.GET("/jobs/{id}/forecast", { params: { path: { id: job.id } }, signal })),
   });
+};
 
 export const useProfile = (job: JobView | undefined) =>
   useQuery({

@@ -12,6 +12,7 @@ import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
 import { day, number4 } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { useSettled } from "../ui/useSettled";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 interface Draft {
@@ -61,20 +62,6 @@ const DRIVES: [string, string][] = [
   ["brushed", "brushed toy"],
   [OTHER, "other kind"],
 ];
-
-/** A value that follows another after a pause, so that typing does not ask at every letter. */
-function useSettled<T>(value: T, ms: number): T {
-  const [settled, setSettled] = useState(value);
-  useEffect(() => {
-    const t = setTimeout(() => {
-      setSettled(value);
-    }, ms);
-    return () => {
-      clearTimeout(t);
-    };
-  }, [value, ms]);
-  return settled;
-}
 
 /** New job: the customer's words, voltage and drive are enough for first suspects and the first check. */
 export const IntakeNew = () => {

@@ -166,14 +166,15 @@ impl Costs {
     /// Expected cost of repair under shares of the classes and of “nothing wrong” last; what is left of one is
     /// outside the drawing and can only be referred.
     pub fn expected(&self, shares: &[f64]) -> Expected {
-        let mut order: Vec<Try> = self
+        let mut ranked: Vec<(f64, Try)> = self
             .tries
             .iter()
             .zip(shares)
             .filter(|(_, p)| **p > SMALL)
-            .map(|(t, p)| Try { chance: *p, ..*t })
+            .map(|(t, p)| (p / t.cost(), Try { chance: *p, ..*t }))
             .collect();
-        order.sort_by(|a, b| (b.chance / b.cost()).total_cmp(&(a.chance / a.cost())));
+        ranked.sort_by(|a, b| b.0.total_cmp(&a.0));
+        let mut order: Vec<Try> = ranked.into_iter().map(|(_, t)| t).collect();
         // Backwards: before each try, either go on or refer what is left.
         let tried: f64 = order.iter().map(|t| t.chance).sum();
         let mut left = (1.0 - tried).max(0.0);
@@ -466,7 +467,11 @@ pub fn forecast(
         let name = seed.to_le_bytes().into_iter().chain(k.to_le_bytes());
         let mut dice = Dice(fnv(name) | 1);
         let truth = dice.pick(belief.shares.iter().copied(), 1.0);
-        let start = (belief.clone(), situation.clone(), pool.clone());
+        let start = Start {
+            belief: belief.clone(),
+            situation: situation.clone(),
+            pool: pool.clone(),
+        };
         (*k, play(model, start, prices, truth, &mut dice))
     };
     let played = share_out(PLAYED, |jobs| jobs.iter().map(one).collect());
@@ -488,14 +493,21 @@ fn pool_of(model: &Model, belief: &Belief, situation: &Situation) -> Vec<usize> 
     ranked.iter().take(PLAYED_TESTS).map(|c| c.test).collect()
 }
 
+/// Where a played job begins.
+struct Start {
+    belief: Belief,
+    situation: Situation,
+    /// Tests it chooses from.
+    pool: Vec<usize>,
+}
+
 /// One job from its start to its end: minutes of labour, and parts as minutes.
-fn play(
-    model: &Model,
-    (mut belief, mut situation, mut pool): (Belief, Situation, Vec<usize>),
-    prices: &Prices,
-    truth: usize,
-    dice: &mut Dice,
-) -> (f64, f64) {
+fn play(model: &Model, start: Start, prices: &Prices, truth: usize, dice: &mut Dice) -> (f64, f64) {
+    let Start {
+        mut belief,
+        mut situation,
+        mut pool,
+    } = start;
     let (mut labour, mut parts) = (0.0, 0.0);
     let mut tried: BTreeSet<usize> = BTreeSet::new();
     let truly = &model.hypotheses[truth];

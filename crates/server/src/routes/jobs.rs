@@ -172,6 +172,8 @@ async fn show_forecast(
     Who(person): Who,
     Path(id): Path<Uuid>,
 ) -> Result<Json<ForecastView>, ApiError> {
+    // whoever waits gets what stands when it is their turn
+    let _turn = app.limits.forecast().await?;
     let loaded = work::load(&app, id).await?;
     if !loaded.modelled(&app.catalogue) {
         return Err(ApiError::not_found("wiring model for this vehicle"));
