@@ -413,3 +413,41 @@ async fn a_trainee_is_not_proposed_what_only_a_specialist_may_do() -> Done {
     );
     Ok(())
 }
+
+#[tokio::test]
+async fn a_station_fetches_what_it_shows() -> Done {
+    let house = House::open("Pavo Renk").await?;
+    let client = &house.client;
+    // the comeback of the demonstration: it has an earlier job, and its pack a past
+    let rack = client.get("/rack").await?;
+    let tickets = rack["workable"].as_array().cloned().unwrap_or_default();
+    let comeback = tickets.iter().find(|t| t["comeback"].is_i64());
+    let id = comeback.ok_or("no comeback on the rack")?["id"]
+        .as_str()
+        .unwrap_or_default();
+    let all = client.get(&format!("/jobs/{id}")).await?;
+    assert_ne!(all["earlier"], json!([]));
+    let at = async |station: &str| client.get(&format!("/jobs/{id}?station={station}")).await;
+    let (intake, gate) = (at("intake").await?, at("gate").await?);
+    let (bench, other) = (at("bench").await?, at("other").await?);
+    assert!(all["map"].is_object() && bench["map"].is_object());
+    for without in [&intake, &gate, &other] {
+        assert!(without["map"].is_null());
+        assert_eq!(without["head"], all["head"]);
+        assert_eq!(without["bench"]["suspects"], all["bench"]["suspects"]);
+    }
+    assert_eq!(intake["earlier"], all["earlier"]);
+    assert_eq!(gate["gate"]["history"], all["gate"]["history"]);
+    assert_eq!(other["earlier"], json!([]));
+    let reply = client
+        .http
+        .get(format!("{}/jobs/{id}?station=cellar", client.api));
+    let reply = reply.send().await?;
+    assert_eq!(reply.status().as_u16(), 400);
+    let problem: Value = reply.json().await?;
+    assert!(
+        problem["detail"].as_str().is_some_and(|d| !d.is_empty()),
+        "{problem}"
+    );
+    Ok(())
+}

@@ -791,6 +791,14 @@ async fn stations_work_from_the_keyboard() -> Done {
         keys(key).await?;
         b.see(&format!("[data-form={form}]")).await?;
     }
+    // what the keys do here, and nothing happens beneath while it is read
+    keys("?").await?;
+    b.see("[data-keys-now]").await?;
+    b.read("Start clock").await?;
+    keys("c").await?;
+    keys(&Key::Escape.value().to_string()).await?;
+    b.gone("[data-keys-now]").await?;
+    b.see("[data-clock=stands]").await?;
     go(&shop, &id, "proof").await?;
     let now = async || -> Done<String> {
         let card = b.see("[data-check]").await?;

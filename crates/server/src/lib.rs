@@ -129,8 +129,21 @@ fn api() -> OpenApiRouter<App> {
 /// It does not serialise (never seen).
 pub fn openapi_json() -> Result<String, serde_json::Error> {
     let (_, doc) = api().split_for_parts();
-    let value = serde_json::to_value(doc)?;
+    let value = sorted(serde_json::to_value(doc)?);
     Ok(serde_json::to_string_pretty(&value)? + "\n")
+}
+
+/// Keys in their order, whether or not something else in the build has asked for maps that keep the order of writing.
+pub(crate) fn sorted(value: serde_json::Value) -> serde_json::Value {
+    match value {
+        serde_json::Value::Object(map) => {
+            let keys: std::collections::BTreeMap<_, _> = map.into_iter().collect();
+            let each = keys.into_iter().map(|(k, v)| (k, sorted(v)));
+            serde_json::Value::Object(each.collect())
+        }
+        serde_json::Value::Array(list) => list.into_iter().map(sorted).collect(),
+        other => other,
+    }
 }
 
 /// The whole service.

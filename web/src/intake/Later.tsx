@@ -7,6 +7,7 @@ import { useAppend } from "../api/hooks";
 import { amount as inField, cents, field as timeField, instant, number4, sign } from "../ui/format";
 import { number } from "../ui/form";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
+import { CardBefore } from "./CardBefore";
 
 /** What can come at any time: vehicle, customer, pack, promise and money. */
 export const LaterForm = ({ job }: { job: JobView }) => {
@@ -126,6 +127,7 @@ export const LaterForm = ({ job }: { job: JobView }) => {
         )}
       </Box>
       {error && <ErrorLine>{error}</ErrorLine>}
+      {job.customer_id != null && <CardBefore customer={job.customer_id} />}
     </Box>
   );
 };

@@ -46,6 +46,8 @@ const press = (e: KeyboardEvent): void => {
   // whatever has the focus has answered it: a plug of the map opens on Enter and nothing else is written
   if (e.defaultPrevented) return;
   const target = e.target as HTMLElement;
+  // what lies over the page has the keys to itself
+  if (target.closest('[aria-modal="true"]') !== null) return;
   const typing = ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName);
   const empty =
     target instanceof HTMLInputElement && "takesCommands" in target.dataset && target.value === "";

@@ -6,11 +6,18 @@ use crate::common::samples::samples;
 use crate::common::{Log, catalogue};
 use proptest::prelude::*;
 use serde_json::{Value, json};
+use spannung_circuit::VehicleState;
+use spannung_core::catalogue::{Catalogue, Sources};
 use spannung_core::desks::money::Terms;
+use spannung_core::diagnosis::Model;
+use spannung_core::job::bench::Weighed;
 use spannung_core::job::bundle::Bundle;
 use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Role};
-use spannung_core::job::{Job, admit, bounds, chain, gate, items, points, proof, record, report};
+use spannung_core::job::{
+    Job, admit, bounds, chain, gate, items, map, points, proof, record, report,
+};
+use std::sync::OnceLock;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -77,9 +84,58 @@ fn spoil(body: &mut Value, place: usize, with: Value) {
     }
 }
 
-/// Everything that shows a job, for its figures to be worked out once.
+/// A later catalogue, in which much of what an entry can name is called otherwise or is gone: a symptom, a test, a
+/// gate check, a precondition, a quarantine step, an open item, a class.
+fn later() -> &'static Catalogue {
+    static LATER: OnceLock<Catalogue> = OnceLock::new();
+    LATER.get_or_init(|| {
+        let mut sources = Sources::default();
+        let Sources {
+            files,
+            book,
+            families,
+        } = &mut sources;
+        for (_, text) in files.iter_mut().chain(book).chain(families) {
+            for (old, new) in [
+                ("S01", "S91"),
+                ("\"t-5v\"", "\"t-five\""),
+                ("id = \"shape\"", "id = \"form\""),
+                ("\"wheel-up\"", "\"wheel-off-the-ground\""),
+                ("id = \"outdoors\"", "id = \"outside\""),
+                ("id = \"temporary-joint\"", "id = \"joint\""),
+            ] {
+                *text = text.replace(old, new);
+            }
+        }
+        Catalogue::load(&sources).unwrap()
+    })
+}
+
+/// A catalogue without the family that the modelled jobs are on.
+fn without_family() -> &'static Catalogue {
+    static WITHOUT: OnceLock<Catalogue> = OnceLock::new();
+    WITHOUT.get_or_init(|| {
+        let mut sources = Sources::default();
+        for (_, text) in &mut sources.families {
+            *text = text.replace("drive = \"geared-hub\"", "drive = \"geared-hub-of-before\"");
+        }
+        Catalogue::load(&sources).unwrap()
+    })
+}
+
+/// Everything that shows a job, and its way out and in again.
 fn open_everywhere(entries: &[Logged]) {
-    let c = catalogue();
+    opens_by(catalogue(), entries);
+    if let Err((k, why)) = admit::admit_log(catalogue(), entries) {
+        panic!(
+            "entry {k} was accepted here and is refused elsewhere: {why}\n{:?}",
+            entries[k - 1]
+        );
+    }
+}
+
+/// Everything that shows a job by a catalogue, which need not be the one it was written under.
+fn opens_by(c: &Catalogue, entries: &[Logged]) {
     for imported in [0, i64::MAX] {
         let job = Job::fold_imported(c, entries, &[], imported);
         let now = OffsetDateTime::UNIX_EPOCH + time::Duration::days(30_000);
@@ -113,12 +169,6 @@ fn open_everywhere(entries: &[Logged]) {
     assert_eq!(again.chain.as_deref(), Some(chain::of(entries).as_str()));
     let renamed = again.renamed(&mut Uuid::new_v4);
     assert_eq!(renamed.entries.len(), entries.len());
-    if let Err((k, why)) = admit::admit_log(c, entries) {
-        panic!(
-            "entry {k} was accepted here and is refused elsewhere: {why}\n{:?}",
-            entries[k - 1]
-        );
-    }
 }
 
 /// A log as long as a job's, of which every entry was let in.
@@ -171,6 +221,39 @@ proptest! {
         family in any::<bool>(),
     ) {
         open_everywhere(&accepted(&plan, family));
+    }
+
+    /// Another version of the catalogue shows it as well, what it does not know with it; and takes it in as history.
+    #[test]
+    fn whatever_was_accepted_opens_under_another_catalogue(
+        plan in prop::collection::vec((0usize..500, 0usize..60, 0usize..500, 0usize..4), 1..60),
+        family in any::<bool>(),
+    ) {
+        let entries = accepted(&plan, family);
+        opens_by(later(), &entries);
+        opens_by(without_family(), &entries);
+        let taken = admit::admit_log(later(), &entries);
+        prop_assert!(taken.is_ok(), "{taken:?}");
+        prop_assert_eq!(admit::admit_log(without_family(), &entries).is_ok(), !family);
+    }
+
+    /// A job that grows entry by entry is the one that its whole log folds to.
+    #[test]
+    fn a_job_grows_into_what_its_log_folds_to(
+        plan in prop::collection::vec((0usize..500, 0usize..60, 0usize..500, 0usize..4), 1..40),
+        family in any::<bool>(),
+    ) {
+        let entries = accepted(&plan, family);
+        let mut job = Job::default();
+        for (k, e) in entries.iter().enumerate() {
+            if matches!(e.body, Body::Void(_)) {
+                job = Job::fold(catalogue(), &entries[..=k], &[]);
+            } else {
+                job.next(catalogue(), e);
+            }
+        }
+        let whole = Job::fold(catalogue(), &entries, &[]);
+        prop_assert_eq!(format!("{job:?}"), format!("{whole:?}"));
     }
 
     /// A log that was changed behind the program's back is refused, or opens.
@@ -488,4 +571,26 @@ fn clocks_know_people_by_id() {
     assert!((log.job().minutes - 10.0).abs() < 1e-9);
     let spent = record::time(&log.entries, &|t| t.to_string());
     assert_eq!(spent.len(), 1);
+}
+
+/// The Bench of a later version works on what an earlier one has written: a test it does not know any more stays in the
+/// record and says nothing.
+#[test]
+fn the_bench_of_a_later_version_takes_up_an_older_job() {
+    let plan: Vec<(usize, usize, usize, usize)> = (0..44).map(|k| (k, 0, 0, 1)).collect();
+    let entries = accepted(&plan, true);
+    let job = Job::fold(later(), &entries, &[]);
+    assert!(job.taken.iter().any(|t| t.test == "t-5v"));
+    let profile = job.profile(later()).unwrap();
+    let model = Model::build(later(), &profile).unwrap();
+    let mut column = |_: usize, _: &VehicleState| None;
+    let w = Weighed::new(later(), &model, &job, Role::Technician, &mut column);
+    let bench = w.bench();
+    assert!(!bench.suspects.is_empty());
+    let strange = bench.evidence.iter().filter(|t| t.test == "t-5v");
+    assert!(strange.clone().count() > 0 && strange.clone().all(|t| t.mark == "none"));
+    map::map(&w, None);
+    let opened = items::opened(&model, &job);
+    let r = report::report(later(), &job, Some(&w), &opened, 10.0, &Terms::default());
+    assert!(serde_json::to_string(&r).is_ok());
 }

@@ -52,8 +52,10 @@ impl Kind for Reading {
         } = self;
         check_minutes(*minutes)?;
         not_stopped(at, "test")?;
-        if *result == ReadingResult::Figure {
-            reading::parse(typed, unit_of(at.catalogue, test))
+        // in which unit a test of another catalogue was read is not known here
+        let unit = unit_of(at.catalogue, test);
+        if *result == ReadingResult::Figure && (at.here || unit.is_some()) {
+            reading::parse(typed, unit)
                 .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
         }
         Ok(())

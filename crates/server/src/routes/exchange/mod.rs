@@ -164,7 +164,7 @@ pub fn schema_json() -> Result<String, serde_json::Error> {
     }))?
     .replace("#/components/schemas/", "#/$defs/");
     let value: serde_json::Value = serde_json::from_str(&text)?;
-    Ok(serde_json::to_string_pretty(&value)? + "\n")
+    Ok(serde_json::to_string_pretty(&crate::sorted(value))? + "\n")
 }
 
 fn refer(schema: &serde_json::Value, found: &mut Vec<String>) {
