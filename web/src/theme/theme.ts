@@ -85,6 +85,18 @@ export const theme = createTheme({
         },
       },
     },
+    MuiFormHelperText: { styleOverrides: { root: { color: v("ink2"), fontSize: 14.5 } } },
+    MuiDialog: {
+      styleOverrides: {
+        paper: {
+          background: v("sheet"),
+          backgroundImage: "none",
+          color: v("ink"),
+          border: `2px solid ${v("ink")}`,
+          borderRadius: 3,
+        },
+      },
+    },
     MuiInputLabel: {
       styleOverrides: {
         root: {

@@ -19,6 +19,7 @@ export const KeysNow = () => {
       run: () => {
         setShown(commandsNow());
       },
+      inField: true,
     },
   ]);
   const close = () => {
