@@ -108,7 +108,7 @@ async fn two_people_writing_at_once_both_keep_their_entries() -> Done {
         }
         Ok(())
     };
-    let (a, b) = tokio::join!(write(&pavo, "p"), write(&signe, "s"));
+    let (a, b) = tokio::join!(write(pavo, "p"), write(&signe, "s"));
     a?;
     b?;
     let record = pavo

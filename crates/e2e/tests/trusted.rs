@@ -33,7 +33,7 @@ async fn a_danger_is_in_every_job_its_pack_comes_to() -> Done {
     assert_eq!(first["gate"]["standing"], "stopped");
     // a second job opened the gate with the same pack before: it hears of it as well
     let other = pavo.open_other("Does not charge").await?;
-    let pack = sticker(&pavo, "Z-1", &other).await?;
+    let pack = sticker(pavo, "Z-1", &other).await?;
     assert_eq!(pack["past"]["jobs"], 1);
     assert_eq!(pack["past"]["dangers"], 1);
     let name =
@@ -56,7 +56,7 @@ async fn a_danger_is_in_every_job_its_pack_comes_to() -> Done {
     assert_eq!(stop["from"], "t-pack-case");
     assert_eq!(stop["by"], "Pavo Renk");
     // struck out nowhere, not even where the pack is off the vehicle
-    let spare = sticker(&pavo, "Z-2", &first).await?;
+    let spare = sticker(pavo, "Z-2", &first).await?;
     let swap = json!({"kind": "pack", "pack": spare["id"], "sticker": "Z-2"});
     let first = pavo.step(&first, swap).await?;
     assert_eq!(first["gate"]["standing"], "asking");
@@ -92,7 +92,7 @@ async fn two_gate_answers_kept_without_the_network_do_not_collide() -> Done {
     let pavo = &house.client;
     let signe = Client::sign_in(&server.url, "Signe Lorr").await?;
     let job = pavo.open("Dead").await?;
-    let pack = sticker(&pavo, "Z-3", &job).await?;
+    let pack = sticker(pavo, "Z-3", &job).await?;
     let job = pavo
         .step(
             &job,
@@ -295,22 +295,22 @@ async fn an_import_stops_nobody() -> Done {
             "control character",
         ),
     ] {
-        let (status, problem) = bring(&pavo, document(&pavo, note(body)).await?).await?;
+        let (status, problem) = bring(pavo, document(pavo, note(body)).await?).await?;
         assert_eq!(status, 422, "{problem}");
         let said = problem["detail"].as_str().unwrap_or_default();
         assert!(said.contains(part) && said.contains("Entry "), "{said}");
     }
-    let early = document(&pavo, |b| {
+    let early = document(pavo, |b| {
         b["entries"][1]["at"] = json!("0000-01-01T00:00:00Z")
     })
     .await?;
-    assert_eq!(bring(&pavo, early).await?.0, 422);
+    assert_eq!(bring(pavo, early).await?.0, 422);
     // a number from the end of the row uses none up, and its dangers come along
     let danger = |b: &mut Value| {
         b["number"] = json!(i32::MAX);
         note(json!({"kind": "check", "test": "t-pack-case", "outcome": "wet", "minutes": 1}))(b);
     };
-    let (status, came) = bring(&pavo, document(&pavo, danger).await?).await?;
+    let (status, came) = bring(pavo, document(pavo, danger).await?).await?;
     assert_eq!(status, 200, "{came}");
     assert!(came["number"].as_i64().is_some_and(|n| n < 1000), "{came}");
     let view = pavo.view_of(&came).await?;

@@ -157,6 +157,6 @@ fn an_alteration_moves_the_odds_it_names() {
             .map(|(_, h)| h.weight)
             .sum()
     };
-    assert!(weight(&altered, "ctl-shunt-mod") > 10.0 * weight(&plain, "ctl-shunt-mod"));
-    assert!(weight(&altered, "thr-magnet") < weight(&plain, "thr-magnet"));
+    assert!(weight(&altered, "ctl-shunt-mod") > 10.0 * weight(plain, "ctl-shunt-mod"));
+    assert!(weight(&altered, "thr-magnet") < weight(plain, "thr-magnet"));
 }
