@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { v } from "../theme/tokens";
+import { Plain } from "../ui/form";
 
 /** Why a proposal is passed over. */
 export const PassOver = ({ onPass, onKeep }: { onPass: (why: string) => void; onKeep: () => void }) => {
@@ -15,26 +15,13 @@ export const PassOver = ({ onPass, onKeep }: { onPass: (why: string) => void; on
       }}
       sx={{ display: "flex", gap: 1 }}
     >
-      <Box
-        component="input"
-        autoFocus
-        aria-label="Why is it passed over"
-        placeholder="Why is it passed over?"
+      <Plain
+        label="Why is it passed over"
+        hint="Why is it passed over?"
         value={why}
-        onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-          setWhy(e.target.value);
-        }}
-        sx={{
-          flex: 1,
-          font: "inherit",
-          fontSize: 16,
-          height: 44,
-          border: `1.5px solid ${v("ink")}`,
-          borderRadius: "3px",
-          px: 1,
-          background: v("sheet"),
-          color: v("ink"),
-        }}
+        onChange={setWhy}
+        autoFocus
+        sx={{ flex: 1 }}
       />
       <Button type="submit" disabled={why.trim() === ""} sx={{ minHeight: 44 }}>
         Pass over

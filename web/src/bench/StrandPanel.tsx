@@ -6,6 +6,7 @@ import { useChoices } from "../api/hooks";
 import { insulation, v } from "../theme/tokens";
 import { ErrorLine, Heading, Tick } from "../ui/parts";
 import { SOURCES } from "../vehicle/sources";
+import { Plain } from "../ui/form";
 
 interface Props {
   job: JobView;
@@ -337,15 +338,7 @@ const ChangeForm = ({
         >
           Set the colour
         </Button>
-        <Box
-          component="input"
-          aria-label="It carries"
-          value={carries}
-          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-            setCarries(e.target.value);
-          }}
-          sx={{ ...box, width: 150 }}
-        />
+        <Plain label="It carries" value={carries} onChange={setCarries} sx={{ ...box, width: 150 }} />
         <Button
           disabled={busy || carries.trim() === ""}
           onClick={() => {
@@ -370,16 +363,7 @@ const ChangeForm = ({
         {pulls !== undefined && (
           <>
             <b>Pulled up to</b>
-            <Box
-              component="input"
-              aria-label="Pull-up volts"
-              value={volts}
-              onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-                setVolts(e.target.value);
-              }}
-              sx={{ ...box, width: 70 }}
-            />{" "}
-            V
+            <Plain label="Pull-up volts" value={volts} onChange={setVolts} sx={{ ...box, width: 70 }} /> V
             <Button
               disabled={busy || !Number.isFinite(Number(volts.replace(",", ".")))}
               onClick={() => {
@@ -394,14 +378,11 @@ const ChangeForm = ({
       </Box>
       <Box sx={row} data-order-of-pins>
         <b>Other pins</b> the wires now on {here.join(", ")} sit on
-        <Box
-          component="input"
-          aria-label="New pins, in the order of the present ones"
-          placeholder={[...here].reverse().join(" ")}
+        <Plain
+          label="New pins, in the order of the present ones"
+          hint={[...here].reverse().join(" ")}
           value={order}
-          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-            setOrder(e.target.value);
-          }}
+          onChange={setOrder}
           sx={{ ...box, width: 150 }}
         />
         <Button
@@ -416,25 +397,8 @@ const ChangeForm = ({
       </Box>
       <Box sx={row}>
         <b>Another plug</b>
-        <Box
-          component="input"
-          aria-label="Plug name"
-          value={plugName}
-          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-            setPlugName(e.target.value);
-          }}
-          sx={{ ...box, width: 190 }}
-        />
-        <Box
-          component="input"
-          aria-label="Pins"
-          value={pins}
-          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-            setPins(e.target.value);
-          }}
-          sx={{ ...box, width: 60 }}
-        />{" "}
-        pins
+        <Plain label="Plug name" value={plugName} onChange={setPlugName} sx={{ ...box, width: 190 }} />
+        <Plain label="Pins" value={pins} onChange={setPins} sx={{ ...box, width: 60 }} /> pins
         <Box
           component="select"
           aria-label="Face"

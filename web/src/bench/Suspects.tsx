@@ -6,6 +6,7 @@ import { v } from "../theme/tokens";
 import { signed } from "../ui/format";
 import { hatch, level } from "../ui/hatch";
 import { Disc, Heading } from "../ui/parts";
+import { Plain } from "../ui/form";
 
 interface Props {
   bench: Bench;
@@ -192,25 +193,7 @@ const Detail = ({
           }}
           sx={{ mt: 1, display: "grid", gap: 0.8 }}
         >
-          <Box
-            component="input"
-            aria-label="Why"
-            placeholder="Why, in a few words"
-            value={reason}
-            onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-              setReason(e.target.value);
-            }}
-            sx={{
-              font: "inherit",
-              fontSize: 16,
-              height: 44,
-              border: `1.5px solid ${v("ink")}`,
-              borderRadius: "3px",
-              px: 1,
-              background: v("sheet"),
-              color: v("ink"),
-            }}
-          />
+          <Plain label="Why" hint="Why, in a few words" value={reason} onChange={setReason} />
           <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap" }}>
             {s.by_hand == null ? (
               <>

@@ -15,6 +15,7 @@ import { dayAndTime, minutes, money } from "../ui/format";
 import { ErrorLine, Heading, Tick, Triangle } from "../ui/parts";
 import { CsvIn } from "./CsvIn";
 import { StrikeOut } from "./StrikeOut";
+import { Plain } from "../ui/form";
 
 /** The plain record: every reading, part and minute, in the order of the log. */
 export const RecordPage = () => {
@@ -163,25 +164,12 @@ export const RecordPage = () => {
           }}
           sx={{ display: "flex", gap: 1, mt: 2 }}
         >
-          <Box
-            component="input"
-            aria-label="Note"
-            placeholder="A note"
+          <Plain
+            label="Note"
+            hint="A note"
             value={note}
-            onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-              setNote(e.target.value);
-            }}
-            sx={{
-              flex: 1,
-              font: "inherit",
-              fontSize: 17,
-              height: 48,
-              border: `1.5px solid ${v("ink")}`,
-              borderRadius: "3px",
-              px: 1.2,
-              background: v("sheet"),
-              color: v("ink"),
-            }}
+            onChange={setNote}
+            sx={{ flex: 1, fontSize: 17, height: 48, px: 1.2 }}
           />
           <Button type="submit" disabled={append.isPending || note.trim() === ""}>
             Write it

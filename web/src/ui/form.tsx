@@ -51,6 +51,47 @@ export const Line = ({
   />
 );
 
+/** A field whose words stand in it or before it: no frame of its own. */
+export const Plain = ({
+  label,
+  value,
+  onChange,
+  hint,
+  autoFocus = false,
+  sx = {},
+}: {
+  /** What it is, for whoever does not see the words around it. */
+  label: string;
+  value: string;
+  onChange: (text: string) => void;
+  /** Words in it while it is empty. */
+  hint?: string;
+  autoFocus?: boolean;
+  sx?: object;
+}) => (
+  <Box
+    component="input"
+    autoFocus={autoFocus}
+    aria-label={label}
+    placeholder={hint}
+    value={value}
+    onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
+      onChange(e.target.value);
+    }}
+    sx={{
+      font: "inherit",
+      fontSize: 16,
+      height: 44,
+      border: `1.5px solid ${v("ink")}`,
+      borderRadius: "3px",
+      px: 1,
+      background: v("sheet"),
+      color: v("ink"),
+      ...sx,
+    }}
+  />
+);
+
 /** A choice from a list; the native one, so that it works on every tablet. */
 export const Select = ({
   label,
