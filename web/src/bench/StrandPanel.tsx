@@ -338,7 +338,7 @@ const ChangeForm = ({
         >
           Set the colour
         </Button>
-        <Plain label="It carries" value={carries} onChange={setCarries} sx={{ ...box, width: 150 }} />
+        <Plain label="It carries" value={carries} onChange={setCarries} sx={{ width: 150, px: 0.8 }} />
         <Button
           disabled={busy || carries.trim() === ""}
           onClick={() => {
@@ -363,7 +363,7 @@ const ChangeForm = ({
         {pulls !== undefined && (
           <>
             <b>Pulled up to</b>
-            <Plain label="Pull-up volts" value={volts} onChange={setVolts} sx={{ ...box, width: 70 }} /> V
+            <Plain label="Pull-up volts" value={volts} onChange={setVolts} sx={{ width: 70, px: 0.8 }} /> V
             <Button
               disabled={busy || !Number.isFinite(Number(volts.replace(",", ".")))}
               onClick={() => {
@@ -383,7 +383,7 @@ const ChangeForm = ({
           hint={[...here].reverse().join(" ")}
           value={order}
           onChange={setOrder}
-          sx={{ ...box, width: 150 }}
+          sx={{ width: 150, px: 0.8 }}
         />
         <Button
           disabled={busy || moved.length !== here.length}
@@ -397,8 +397,8 @@ const ChangeForm = ({
       </Box>
       <Box sx={row}>
         <b>Another plug</b>
-        <Plain label="Plug name" value={plugName} onChange={setPlugName} sx={{ ...box, width: 190 }} />
-        <Plain label="Pins" value={pins} onChange={setPins} sx={{ ...box, width: 60 }} /> pins
+        <Plain label="Plug name" value={plugName} onChange={setPlugName} sx={{ width: 190, px: 0.8 }} />
+        <Plain label="Pins" value={pins} onChange={setPins} sx={{ width: 60, px: 0.8 }} /> pins
         <Box
           component="select"
           aria-label="Face"
