@@ -23,6 +23,8 @@ pub struct Scene<'a> {
     circuit: &'a Circuit,
     draw: Draw,
     signs: &'a BTreeMap<String, String>,
+    /// What is seen on a vehicle that is built so, whatever the circuit says.
+    anyway: BTreeMap<String, String>,
     solved: RefCell<BTreeMap<(VehicleState, u8), Rc<Solution>>>,
 }
 
@@ -64,6 +66,7 @@ impl<'a> Scene<'a> {
             circuit,
             draw: circuit.draw(z),
             signs,
+            anyway: profile.seen_anyway(),
             solved: RefCell::default(),
         }
     }
@@ -110,7 +113,8 @@ impl<'a> Scene<'a> {
     /// put in and on as the sign needs). Declared signs that the fault does not name have no value
     /// here: they read as healthy. So does what this vehicle does not have.
     pub fn observe(&self, sign: &str, state: &VehicleState) -> Option<String> {
-        let declared = self.signs.get(sign).cloned();
+        let told = self.signs.get(sign);
+        let declared = told.or_else(|| self.anyway.get(sign)).cloned();
         if sign == "code" {
             // a sensor that is not plugged in looks to the controller like one that is dead
             let apart = || self.profile.family.codes_apart(state).next();

@@ -4,6 +4,7 @@ use crate::alteration;
 use crate::error::CircuitError;
 use crate::family::{Carries, Motor, Strand, Wire};
 use crate::profile::Profile;
+use crate::variant::{self, Variant};
 use serde::{Deserialize, Serialize};
 
 /// “Not like this here”: one difference from the family.
@@ -79,6 +80,11 @@ pub enum Change {
     HallSpacing {
         /// 60 or 120.
         degrees: u16,
+    },
+    /// Built otherwise than the drawing, in a way that is known.
+    Built {
+        /// Id in `variants.toml`.
+        variant: String,
     },
     /// Something an owner or an earlier shop did.
     Alteration {
@@ -268,6 +274,7 @@ impl Profile {
                     }
                 }
             }
+            Change::Built { variant } => self.build_as(variant)?,
             Change::Alteration { id, present } => self.alter(id, *present)?,
             Change::Plug {
                 plug,
@@ -305,6 +312,20 @@ impl Profile {
                 found.pins = *pins;
                 found.face.clone_from(face);
             }
+        }
+        Ok(())
+    }
+
+    fn build_as(&mut self, id: &str) -> Result<(), CircuitError> {
+        let all = variant::variants()?;
+        let fits = |v: &&Variant| v.id.get_ref() == id && v.fits(&self.family.id);
+        let found = all.iter().find(fits).ok_or_else(|| CircuitError::Unknown {
+            kind: "way to build it",
+            name: id.into(),
+        })?;
+        if !self.built.iter().any(|b| b == id) {
+            self.built.push(id.into());
+            found.differs.judge(self);
         }
         Ok(())
     }

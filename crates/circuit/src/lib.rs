@@ -2,9 +2,11 @@
 //!
 //! * [`family`] reads a vehicle family from a TOML file; [`change`] is what is different on this vehicle,
 //!   [`alteration`] what can have been done to it; [`profile`] puts them together and builds the [`netlist`]: every wire run and every contact is an element of its own.
+//! * [`variant`] is how vehicles of a family are built otherwise.
 //! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
 //! * [`fault`] turns a fault mode into effects on elements; [`solve`] solves the circuit by nodal
 //!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
+//! * [`sensitivity`] tells how a reading moves with every element.
 //! * [`behaviour`] tells what a person sees from the solved circuit; [`commutation`] is the
 //!   six-step model of the motor.
 //! * [`spice`] writes a solved circuit as a SPICE netlist, which any circuit simulator reads.
@@ -22,9 +24,11 @@ pub mod meter;
 pub mod netlist;
 mod order;
 pub mod profile;
+pub mod sensitivity;
 pub mod solve;
 pub mod spice;
 pub mod state;
+pub mod variant;
 
 pub use change::{COLOURS, Change, KnownFrom};
 pub use error::CircuitError;
@@ -35,6 +39,7 @@ pub use netlist::{Netlist, Part};
 pub use profile::Profile;
 pub use solve::{Circuit, Solution};
 pub use state::{Requirement, VehicleState};
+pub use variant::Variant;
 
 /// Line number (from 1) of a byte offset in a text, for errors that name file and line.
 pub fn line_of(text: &str, offset: usize) -> usize {

@@ -4,6 +4,8 @@ use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::{Family, PartSpec};
 use crate::netlist::{Condition, Element, Level, Netlist, Part, Watches};
+use crate::variant;
+use std::collections::BTreeMap;
 
 /// A family with this vehicle's changes.
 #[derive(Debug, Clone, PartialEq)]
@@ -20,6 +22,8 @@ pub struct Profile {
     pub brake_pull_up: Option<f64>,
     /// Halls stand 60° apart instead of 120°: line B reads the other way round.
     pub halls_60: bool,
+    /// Ids of the ways in which it is built otherwise.
+    pub built: Vec<String>,
     /// Ids of the alterations found on it.
     pub alterations: Vec<String>,
     /// Wires it has more than its family.
@@ -71,6 +75,7 @@ impl Profile {
             hall_pull_up: None,
             brake_pull_up: None,
             halls_60: false,
+            built: Vec::new(),
             alterations: Vec::new(),
             extra_wires: 0,
         };
@@ -78,6 +83,17 @@ impl Profile {
             profile.apply(change)?;
         }
         Ok(profile)
+    }
+
+    /// This vehicle with one thing more that is different.
+    ///
+    /// # Errors
+    /// As [`Self::new`].
+    pub fn with(&self, change: &Change) -> Result<Self, CircuitError> {
+        let mut new = self.clone();
+        new.apply(change)?;
+        new.changes.push(change.clone());
+        Ok(new)
     }
 
     /// Build the netlist: three elements for every wire, then the family's other parts.
@@ -156,7 +172,21 @@ impl Profile {
                 }
             }
         }
+        for variant in variant::variants()? {
+            if self.built.contains(variant.id.get_ref()) {
+                for line in &variant.differs.circuit {
+                    variant::edit(&mut net, line)?;
+                }
+            }
+        }
         Ok(net)
+    }
+
+    /// What is seen on a vehicle that is built so, whatever the circuit says.
+    pub fn seen_anyway(&self) -> BTreeMap<String, String> {
+        let all = variant::variants().unwrap_or_default();
+        let mine = all.iter().filter(|v| self.built.contains(v.id.get_ref()));
+        mine.flat_map(|v| v.differs.signs.clone()).collect()
     }
 
     fn add_part(&self, net: &mut Netlist, spec: &PartSpec) -> Result<(), CircuitError> {
@@ -272,7 +302,8 @@ impl Profile {
 
     /// Does its controller judge the lines like another's?
     pub fn judges_like(&self, other: &Self) -> bool {
-        self.normally_closed == other.normally_closed
+        self.built == other.built
+            && self.normally_closed == other.normally_closed
             && self.hall_pull_up == other.hall_pull_up
             && self.brake_pull_up == other.brake_pull_up
             && self.halls_60 == other.halls_60

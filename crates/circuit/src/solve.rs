@@ -167,6 +167,12 @@ enum Device {
     Dropout,
 }
 
+impl Solution {
+    pub(crate) fn factor(&self, place: u32) -> f64 {
+        self.factors[place as usize * self.lanes + self.lane]
+    }
+}
+
 impl Circuit {
     /// Compile a netlist with the effects of a fault. `pairs` lists the node pairs across which an
     /// [`Extra`] will be put, so that the order knows them.
@@ -192,6 +198,25 @@ impl Circuit {
             plan: Arc::clone(&self.plan),
         }
     }
+
+    pub(crate) fn plan(&self) -> &Plan {
+        &self.plan
+    }
+
+    /// Ohms that the fault adds to an element.
+    pub(crate) fn added_ohms(&self, k: usize) -> f64 {
+        self.fixes[k].series_ohms
+    }
+
+    /// Does the fault set an element's own value, and is that a ratio?
+    pub fn drifted(&self, k: usize) -> Option<bool> {
+        let fix = &self.fixes[k];
+        if fix.stuck_ratio.is_some() {
+            return Some(true);
+        }
+        (fix.scale != 1.0).then_some(false)
+    }
+
     fn at(&self, i: usize, j: usize) -> usize {
         let p = self.plan.pos[i * self.plan.n + j];
         debug_assert_ne!(p, NONE, "pair not in the pattern");
@@ -580,7 +605,7 @@ impl Circuit {
         let mut x = vec![[0.0]; self.plan.n];
         x[a][0] += 1.0;
         x[b][0] -= 1.0;
-        let factor = |p: u32| [s.factors[p as usize * s.lanes + s.lane]];
+        let factor = |p: u32| [s.factor(p)];
         substitute(&self.plan, factor, &mut x, self.path(a, b).into_iter());
         Some((x[a][0] - x[b][0]).max(0.0))
     }
@@ -792,7 +817,7 @@ fn linear_solve<const L: usize>(
 
 /// Solve with factors for the right-hand side in `x`, over some places of the order, ascending: all, or those that
 /// what is asked for depends on.
-fn substitute<const L: usize>(
+pub(crate) fn substitute<const L: usize>(
     plan: &Plan,
     a: impl Fn(u32) -> [f64; L],
     x: &mut [[f64; L]],

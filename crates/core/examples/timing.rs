@@ -26,12 +26,9 @@ fn edit(family: &Family) -> Change {
 fn answer(model: &Model, test: usize, fault: Option<usize>) -> Answer {
     match &*model.columns[test] {
         Column::Figures {
-            scale,
-            healthy,
-            cases,
-            ..
+            scale, readings, ..
         } => {
-            let p = fault.map_or(healthy, |k| &cases[k]);
+            let p = fault.map_or(&readings.healthy, |k| readings.of(k));
             Answer::Figure {
                 low: scale.from(p.mean[0]),
                 high: scale.from(p.mean[1]),
@@ -43,7 +40,7 @@ fn answer(model: &Model, test: usize, fault: Option<usize>) -> Answer {
 
 fn moves(model: &Model, test: usize, case: usize) -> bool {
     match &*model.columns[test] {
-        Column::Figures { cases, healthy, .. } => cases[case] != *healthy,
+        Column::Figures { readings, .. } => readings.moved(case).is_some(),
         Column::Outcomes { .. } => false,
     }
 }

@@ -9,7 +9,7 @@
 //! Everything here is a function of its arguments: same entries, same catalogue, same answer.
 
 pub mod catalogue;
-mod cores;
+pub mod cores;
 pub mod desks;
 pub mod diagnosis;
 pub mod error;

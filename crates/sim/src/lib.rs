@@ -6,6 +6,7 @@
 //! own, and the diagnosis never sees its true state.
 
 pub mod complaint;
+pub mod design;
 pub mod draw;
 pub mod frequency;
 pub mod meter;
@@ -14,7 +15,7 @@ pub mod world;
 
 use rand::{Rng, RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
-use spannung_circuit::behaviour::{NO_SIGNS, Scene};
+use spannung_circuit::behaviour::Scene;
 use spannung_circuit::meter::{Meter, OL_OHMS};
 use spannung_circuit::netlist::Part;
 use std::collections::BTreeMap;
@@ -51,8 +52,72 @@ impl Default for Errors {
     }
 }
 
-/// A vehicle with its own component values and none, one or two faults.
+/// Where a vehicle's component values come from.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Values {
+    /// As its family's maker has them.
+    Own,
+    /// As another maker chose them: whole groups differ together and far. With what is seen on it whatever the circuit
+    /// says.
+    Another(BTreeMap<String, String>),
+}
+
+/// How far another maker's choice lies from the family's, log deviations that a whole group shares.
 #[derive(Debug)]
+struct Choice {
+    winding: f64,
+    pull_up: f64,
+    wire: f64,
+    rail: f64,
+    idle: f64,
+    supply: f64,
+    throttle: f64,
+    data: f64,
+    insulation: f64,
+}
+
+impl Choice {
+    fn draw(rng: &mut impl Rng) -> Self {
+        let mut some = |sigma: f64| sigma * normal(rng);
+        Self {
+            winding: some(0.28),
+            pull_up: some(0.6),
+            wire: some(0.45),
+            rail: some(0.02),
+            idle: some(0.65),
+            supply: some(0.5),
+            throttle: some(0.05),
+            data: some(0.10),
+            insulation: some(1.0),
+        }
+    }
+
+    /// Log deviation of a part, and that of a single piece.
+    fn of(&self, id: &str, part: &Part) -> (f64, f64) {
+        let has = |word: &str| id.contains(word);
+        match part {
+            Part::Source { .. } => (0.0, 0.002),
+            Part::Resistor { .. } if has("frame") => (self.insulation, 0.3),
+            Part::Resistor { .. } if has("winding") || has("armature") || has("brush") => {
+                (self.winding, 0.01)
+            }
+            Part::Resistor { .. } if has("pull") => (self.pull_up, 0.03),
+            Part::Resistor { .. } if has("supply") => (self.supply, 0.15),
+            Part::Resistor { .. } if has("load") || has("bleed") || has("coil") => (self.idle, 0.1),
+            Part::Resistor { ohms } if *ohms < 1.0 => (self.wire, 0.2),
+            Part::Resistor { .. } => (0.0, 0.12),
+            Part::Regulator { .. } if has("rail") => (self.rail, 0.005),
+            Part::Ratio { .. } if has("throttle") => (self.throttle, 0.01),
+            Part::Ratio { .. } if has("data") => (self.data, 0.02),
+            Part::Ratio { .. } => (0.0, 0.002),
+            Part::Regulator { .. } | Part::Diode { .. } => (0.0, 0.03),
+            Part::Switch { .. } | Part::Relay { .. } | Part::OpenCollector { .. } => (0.0, 0.3),
+        }
+    }
+}
+
+/// A vehicle with its own component values and none, one or two faults.
+#[derive(Debug, Clone)]
 pub struct Vehicle {
     profile: Profile,
     net: Netlist,
@@ -61,6 +126,8 @@ pub struct Vehicle {
     /// By the faults that show at the moment, as bits.
     circuits: Vec<Circuit>,
     signs: Vec<BTreeMap<String, String>>,
+    /// What is seen on it whatever the circuit says, with no fault.
+    base: BTreeMap<String, String>,
     z: Vec<f64>,
     errors: Errors,
     rng: ChaCha8Rng,
@@ -81,6 +148,20 @@ impl Vehicle {
         errors: Errors,
         seed: u64,
     ) -> Self {
+        Self::with(profile, net, cases, pairs, errors, seed, Values::Own)
+    }
+
+    /// As [`Self::new`], with values from elsewhere.
+    #[allow(clippy::too_many_arguments)] // what a vehicle is made of
+    pub fn with(
+        profile: &Profile,
+        net: &Netlist,
+        cases: Vec<FaultCase>,
+        pairs: &[(usize, usize)],
+        errors: Errors,
+        seed: u64,
+        values: Values,
+    ) -> Self {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
         let all: Vec<_> = cases.iter().flat_map(|c| c.effects.clone()).collect();
         let most = Circuit::compile(net, &all, pairs);
@@ -92,6 +173,10 @@ impl Vehicle {
             (rng.random_range(3.60..4.08), 0.004)
         };
         let winding = 0.10 * normal(&mut rng);
+        let choice = match &values {
+            Values::Own => None,
+            Values::Another(_) => Some(Choice::draw(&mut rng)),
+        };
         let z = most
             .elements
             .iter()
@@ -100,6 +185,10 @@ impl Vehicle {
                 let deviation = match &e.part {
                     Part::Source { volts, .. } if e.id.starts_with("group.") => {
                         ((charge + apart * draw) / volts).ln()
+                    }
+                    part if let Some(choice) = &choice => {
+                        let (all, own) = choice.of(&e.id, part);
+                        all + own * draw
                     }
                     Part::Source { .. } => 0.002 * draw,
                     Part::Resistor { .. }
@@ -134,6 +223,10 @@ impl Vehicle {
             pairs: pairs.to_vec(),
             circuits: Vec::new(),
             signs: Vec::new(),
+            base: match values {
+                Values::Own => BTreeMap::new(),
+                Values::Another(signs) => signs,
+            },
             z,
             errors,
             rng,
@@ -163,7 +256,7 @@ impl Vehicle {
             .iter()
             .map(|s| {
                 let all = s.iter().rev().flat_map(|k| cases[*k].signs.clone());
-                all.collect()
+                self.base.clone().into_iter().chain(all).collect()
             })
             .collect();
         self.cases = cases;
@@ -300,7 +393,7 @@ impl Vehicle {
     pub fn look(&mut self, sign: &str, values: &[String], state: &VehicleState) -> usize {
         let showing = self.showing(Some(sign));
         let scene = self.scene(showing, &self.signs[showing]);
-        let healthy = self.scene(0, &NO_SIGNS);
+        let healthy = self.scene(0, &self.base);
         let at = |seen: Option<String>| {
             seen.and_then(|s| values.iter().position(|v| *v == s))
                 .unwrap_or(0)

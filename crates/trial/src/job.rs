@@ -16,6 +16,8 @@ const MOST_REPAIRS: usize = 8;
 const RISK_LIMIT: u8 = 4;
 /// Where more parts meet than this, those at one side of the point are not near those at the other.
 const RAIL: usize = 4;
+/// Making sure that a vehicle is built otherwise.
+const LOOK_MINUTES: f64 = 3.0;
 /// A vehicle that is referred takes so long in the end: somebody else finds it.
 const REFERRED_MINUTES: f64 = 120.0;
 
@@ -68,7 +70,7 @@ pub struct Played {
 }
 
 /// Pairs of points that put a load or a current on the circuit.
-fn pairs(model: &Model) -> Vec<(usize, usize)> {
+pub fn pairs(model: &Model) -> Vec<(usize, usize)> {
     let probes = model.tests.iter().filter_map(|t| match &t.kind {
         Kind::Probe(p) => Some((p.pair.red, p.pair.black)),
         Kind::Procedure { .. } => None,
@@ -180,8 +182,41 @@ fn known_share(model: &Model, belief: &Belief, class: usize) -> f64 {
     mine / cases.iter().sum::<f64>().max(1e-300)
 }
 
+/// Evidence as another model of the same vehicle has it, by the names of tests, classes and cases.
+fn carried_over(old: &Model, new: &Model, evidence: &[Evidence]) -> Vec<Evidence> {
+    let each = evidence.iter().filter_map(|e| {
+        let item = match &e.item {
+            Item::Test { test, answer, .. } => Item::Test {
+                test: new.tests.iter().position(|t| t.id == old.tests[*test].id)?,
+                answer: answer.clone(),
+                taken_in: None,
+            },
+            Item::NotBuilt { case } => Item::NotBuilt {
+                case: new
+                    .cases
+                    .iter()
+                    .position(|c| c.key == old.cases[*case].key)?,
+            },
+            Item::Failed { class, still } => Item::Failed {
+                class: new.class(&old.classes[*class].id)?,
+                still: still.clone(),
+            },
+            Item::ByHand { class, out } => Item::ByHand {
+                class: new.class(&old.classes[*class].id)?,
+                out: *out,
+            },
+            other => other.clone(),
+        };
+        Some(Evidence {
+            entry: e.entry.clone(),
+            item,
+        })
+    });
+    each.collect()
+}
+
 /// The leading suspects, for the trail.
-fn leading(model: &Model, belief: &Belief) -> String {
+pub fn leading(model: &Model, belief: &Belief) -> String {
     let classes = belief.classes(model);
     let (nothing, outside) = belief.others(model);
     let named = model.classes.iter().map(|c| c.id.as_str()).zip(classes);
@@ -259,6 +294,31 @@ pub fn play(
     if told.is_empty() {
         return None;
     }
+    Some(play_on(
+        known,
+        full,
+        lists,
+        vehicle,
+        told,
+        setting,
+        &|_, _| None,
+    ))
+}
+
+/// Play a job on a vehicle that stands there, with what its owner told. On a sound one, handing it back is the right end,
+/// and whatever is repaired before is wrong. `looked_at` says what is known of it after somebody made sure that it is built in
+/// a certain way: none when it is not.
+pub fn play_on(
+    known: &Model,
+    full: &Model,
+    lists: &Lists,
+    mut vehicle: Vehicle,
+    told: Vec<String>,
+    setting: &Setting,
+    looked_at: &dyn Fn(&Model, &str) -> Option<Model>,
+) -> Played {
+    let truth: Vec<FaultCase> = vehicle.truth().to_vec();
+    let truth = truth.as_slice();
     let mut open: Vec<Vec<usize>> = truth.iter().map(|c| cures(full, c)).collect();
     let list = match setting.policy {
         Policy::Swap => lists.swaps(full),
@@ -300,6 +360,7 @@ pub fn play(
     };
     let mut told_ever: BTreeSet<String> = played.told.iter().cloned().collect();
     let mut repairs = 0;
+    let mut corrected: Option<Model> = None;
     let mut belief = Belief::of(known, &evidence);
     while played.tests < MOST_TESTS
         && repairs
@@ -309,6 +370,7 @@ pub fn play(
                 0
             })
     {
+        let known = corrected.as_ref().unwrap_or(known);
         let (action, candidate) = decide(
             setting.policy,
             Point {
@@ -322,7 +384,7 @@ pub fn play(
             &mut place,
         );
         match action {
-            Action::Test(test) | Action::Again(test) => {
+            Action::Test(test) | Action::Again(test) | Action::Witness(test) => {
                 let spec = &known.tests[test];
                 let a = answer(known, &mut vehicle, test, &situation);
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
@@ -378,16 +440,17 @@ pub fn play(
                     vehicle.mend(|c| cured(&cures(full, c)));
                     if open.is_empty() {
                         played.finished = true;
-                        return Some(played);
+                        return played;
                     }
                 } else if model.classes[class].band != "0" {
                     played.wrong_parts += 1;
                 }
-                // it is tried out: nothing left that the owner would notice ends the job
+                // it is tried out: nothing left that the owner would notice ends the job; where nothing was wrong, nothing
+                // was cured
                 let shows = vehicle.complaint();
                 if shows.is_empty() {
-                    played.finished = true;
-                    return Some(played);
+                    played.finished = !truth.is_empty();
+                    return played;
                 }
                 // something still shows: what was read before may be read again
                 if setting.policy != Policy::Swap {
@@ -423,17 +486,40 @@ pub fn play(
                     belief = Belief::of(known, &evidence);
                 }
             }
+            Action::Built(case) => {
+                let id = known.cases[case].x.clone();
+                played.minutes += LOOK_MINUTES;
+                let new = looked_at(known, &id);
+                let is = new.is_some();
+                played
+                    .trail
+                    .push(format!("looked whether it is built {id}: {is}"));
+                match new {
+                    Some(new) => {
+                        evidence = carried_over(known, &new, &evidence);
+                        belief = Belief::of(&new, &evidence);
+                        corrected = Some(new);
+                    }
+                    None => {
+                        evidence.push(Evidence {
+                            entry: format!("not {id}"),
+                            item: Item::NotBuilt { case },
+                        });
+                        belief = Belief::of(known, &evidence);
+                    }
+                }
+            }
             Action::HandBack => {
                 played.minutes += 10.0;
                 if open.is_empty() {
                     played.finished = true;
-                    return Some(played);
+                    return played;
                 }
                 // it comes back, and goes elsewhere
                 played.minutes += REFERRED_MINUTES;
                 played.trail.push("handed back".into());
                 played.referred = true;
-                return Some(played);
+                return played;
             }
             Action::Refer => {
                 played.minutes += REFERRED_MINUTES;
@@ -441,11 +527,11 @@ pub fn play(
                 played
                     .trail
                     .push(format!("referred: {}", leading(known, &belief)));
-                return Some(played);
+                return played;
             }
         }
     }
     // given up: somebody else finds it
     played.minutes += REFERRED_MINUTES;
-    Some(played)
+    played
 }

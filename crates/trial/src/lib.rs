@@ -5,7 +5,9 @@
 //! * [`score`] turns played jobs into the figures of the report.
 //! * [`optimum`] is the exact answer on problems small enough to have one.
 
+pub mod cases;
 pub mod job;
 pub mod optimum;
 pub mod policy;
 pub mod score;
+pub mod worlds;

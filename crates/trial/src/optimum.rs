@@ -255,7 +255,7 @@ impl Small {
         let ranked = choose::rank(&self.model, &belief, &situation);
         let plan = plan::plan(&self.model, &belief, &[], &situation, &self.prices, &ranked);
         let value = match plan.action {
-            Action::Test(test) | Action::Again(test) => {
+            Action::Test(test) | Action::Again(test) | Action::Witness(test) => {
                 let after = self.split(seen, test, &shares, total, &mut |next| {
                     self.planned_from(next, known)
                 });
@@ -272,7 +272,7 @@ impl Small {
                 };
                 self.repair[class] + after
             }
-            Action::HandBack | Action::Refer => {
+            Action::HandBack | Action::Built(_) | Action::Refer => {
                 let elsewhere: f64 = shares.iter().zip(&self.repair).map(|(p, c)| p * c).sum();
                 REFER_MINUTES + elsewhere / total
             }

@@ -145,7 +145,9 @@ pub fn decide(
     };
     match action {
         Action::Test(_) => {}
-        Action::Again(test) => return (Action::Test(test), Some(candidate(test))),
+        Action::Again(test) | Action::Witness(test) => {
+            return (Action::Test(test), Some(candidate(test)));
+        }
         other => return (other, None),
     }
     let next = if policy == Policy::Engine {

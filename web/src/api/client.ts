@@ -34,6 +34,7 @@ export type FaceView = Schemas["FaceView"];
 export type ProofRow = Schemas["ProofRow"];
 export type Told = Schemas["Told"];
 export type Controls = Schemas["Controls"];
+export type BuiltView = Schemas["BuiltView"];
 export type OpenItem = Schemas["OpenItem"];
 export type PointRow = Schemas["PointRow"];
 export type QuoteView = Schemas["QuoteView"];

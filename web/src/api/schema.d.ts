@@ -868,6 +868,7 @@ export interface components {
         Bench: {
             /** @description What to say when nothing fits. */
             advice?: string | null;
+            built?: components["schemas"]["BuiltView"] | null;
             /** @description Cautions of the symptoms told. */
             cautions: string[];
             controls?: components["schemas"]["Controls"] | null;
@@ -1065,7 +1066,7 @@ export interface components {
             /** @enum {string} */
             kind: "skip";
         }) | ({
-            /** @description Repair class. */
+            /** @description Repair class, or `built:` and the id of a way to build the vehicle. */
             class: string;
             /** @description Out (true), in (false), or neither. */
             out?: boolean | null;
@@ -1386,6 +1387,37 @@ export interface components {
          * @enum {string}
          */
         Brake: "free" | "left" | "right";
+        /** @description A reading as the drawing has it and as it would be. */
+        BuiltLine: {
+            /** @description What the drawing says. */
+            drawn: string;
+            /** @description Test. */
+            name: string;
+            /** @description What was read. */
+            reads: string;
+            /** @description What it would be. */
+            seems: string;
+        };
+        /** @description A way in which the vehicle may be built otherwise. */
+        BuiltView: {
+            /** @description How to make sure of it. */
+            how: string;
+            /** @description Key under which it is ruled out by hand. */
+            key: string;
+            /** @description Does it lead, so that it is asked about now? */
+            leads: boolean;
+            /** @description Readings that tell it from the drawing. */
+            lines: components["schemas"]["BuiltLine"][];
+            /** @description Name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Share, per cent.
+             */
+            percent: number;
+            /** @description Id for the change `built`. */
+            variant: string;
+        };
         /** @description A job as one document. */
         Bundle: {
             /**
@@ -1675,6 +1707,11 @@ export interface components {
             degrees: number;
             /** @enum {string} */
             what: "hall-spacing";
+        } | {
+            /** @description Id in `variants.toml`. */
+            variant: string;
+            /** @enum {string} */
+            what: "built";
         } | {
             /** @description Id in `alterations.toml`. */
             id: string;
@@ -2687,7 +2724,7 @@ export interface components {
         };
         /** @description What to do now, by the expected cost of each. */
         PlanView: {
-            /** @description `measure`, `again`, `repair`, `decline`, `hand-back` or `refer`. */
+            /** @description `measure`, `again`, `witness`, `built`, `repair`, `decline`, `hand-back` or `refer`. */
             act: string;
             /**
              * Format: double
@@ -2696,7 +2733,7 @@ export interface components {
             minutes_now: number;
             /** @description Repairs in the order of chance to cost, with what they cost. */
             order: components["schemas"]["TryView"][];
-            /** @description The test to be taken again, when the act is `again`. */
+            /** @description The test to be taken again, or first, when the act is `again` or `witness`. */
             test?: string | null;
             /** @description One sentence: what, and why. */
             words: string;

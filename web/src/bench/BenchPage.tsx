@@ -22,6 +22,7 @@ import { TraceMap } from "../trace/TraceMap";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { useCommands } from "../ui/commands";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
+import { BuiltCard } from "./BuiltCard";
 import { CardView } from "./CardView";
 import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
@@ -108,6 +109,8 @@ const BenchOf = ({ job }: { job: Modelled }) => {
     append.error !== null && append.variables.some((b) => b.kind === "state" || b.kind === "void")
       ? append.error.message
       : undefined;
+  // what comes before the repair that is likely, with its reason
+  const first = ["again", "witness"].includes(bench.verdict.act) ? bench.verdict.words : undefined;
   return (
     <Box
       sx={{
@@ -242,7 +245,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               kept on this device.
             </Box>
           )}
-          {(bench.advice ?? failed) !== undefined && (
+          {(bench.advice ?? failed ?? first) !== undefined && (
             <Box
               sx={{
                 display: "flex",
@@ -253,8 +256,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 flex: "none",
               }}
             >
-              <Triangle size={16} />{" "}
-              {failed ?? (bench.verdict.act === "again" ? bench.verdict.words : bench.advice)}
+              <Triangle size={16} /> {failed ?? first ?? bench.advice}
             </Box>
           )}
           {tile ? (
@@ -322,6 +324,12 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 </Box>
               </Box>
             </KeyedCard>
+          ) : bench.built?.leads === true && chosen === undefined && job.closed == null ? (
+            <BuiltCard
+              built={bench.built}
+              append={append}
+              more={<MeasureOn next={bench.next} onChoose={setChosen} />}
+            />
           ) : bench.controls && chosen === undefined && !single && job.closed == null ? (
             <ControlsCard
               controls={bench.controls}

@@ -22,6 +22,11 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
   const outside = bench.outside_percent > 20;
   const last = (
     <Box sx={{ py: 0.7, fontSize: 16, borderTop: outside ? undefined : `1px solid ${v("ruleStrong")}` }}>
+      {bench.built && (
+        <Box data-built-percent={bench.built.percent}>
+          <b>{bench.built.percent} %</b> built otherwise: {bench.built.name}
+        </Box>
+      )}
       <b>{bench.nothing_percent} %</b> nothing wrong
       <br />
       <b>{bench.outside_percent} %</b> something this drawing does not hold

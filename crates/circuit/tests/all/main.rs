@@ -5,5 +5,6 @@
 mod own_family;
 mod profile;
 mod properties;
+mod sensitivity;
 mod spice;
 mod worked;

@@ -225,6 +225,9 @@ pub struct ProbeSpec {
     /// The reading is taken under load, so a live pack shows its true volts.
     #[serde(default)]
     pub loaded: bool,
+    /// Ohms through electronics without power: only a short says something, for makers differ.
+    #[serde(default)]
+    pub electronics: bool,
 }
 
 /// An answer to a gate check.

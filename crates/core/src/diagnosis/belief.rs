@@ -1,25 +1,20 @@
 //! Evidence → likelihood → shares.
 //!
-//! A [`figure`](super::figure)'s likelihood under a fault is (1−ε)·[q·t(y; fault) + (1−q)·t(y; healthy)] plus ε/2 for
-//! tips that touched nothing and ε/2 uniform (ε = 2 %; q = 0.35 for an intermittent fault; t is
-//! Student's with 5 degrees of freedom). The pack's charge is a shared unknown: each hypothesis keeps
-//! mean and variance of the log of the pack's voltage against its nominal one and updates them with
-//! every figure that follows it. How faults read that the catalogue does not hold is [`unknown`](super::unknown)'s,
-//! what is left after a repair that did not help [`pairs`](super::pairs)'.
+//! Every hypothesis filters what the vehicle shares, what each net has for itself and which nets are not as drawn
+//! ([`filter`](super::filter)); how faults read that the catalogue does not hold is [`unknown`](super::unknown)'s, what is
+//! left after a repair that did not help [`pairs`](super::pairs)'.
 
+use crate::catalogue::fnv;
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item};
-use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
+use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn};
+use crate::diagnosis::figure::{Figure, MISPROBE, SHOWS};
+use crate::diagnosis::filter::{Filter, Reading, Shared, UNDRAWN};
 use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
 use crate::diagnosis::model::{Model, Rate};
+use crate::diagnosis::nets::Place;
 use crate::diagnosis::pairs::Failed;
 use crate::diagnosis::unknown::{Looks, Unknown};
 use spannung_circuit::FaultCase;
-
-/// Deviation of the log of the pack's voltage before it is measured: lithium rests anywhere between 3.3 and 4.2 V a
-/// group, lead between 11.7 and 12.8 V a block.
-const PACK_SIGMA: f64 = 0.05;
-const PACK_SIGMA_LEAD: f64 = 0.028;
 
 /// Shares after all evidence.
 #[derive(Debug, Clone)]
@@ -55,18 +50,26 @@ fn normalise(log: &[f64]) -> Vec<f64> {
     raw.iter().map(|r| r / sum).collect()
 }
 
-/// The pack's charge under each case, and with nothing wrong.
-struct Charges {
-    cases: Vec<Charge>,
-    healthy: Charge,
+/// What is known of the vehicle under each case, and with nothing wrong. A case that reads as a sound vehicle at all that
+/// was read so far has none of its own.
+struct Filters {
+    cases: Vec<Option<Box<Filter>>>,
+    healthy: Filter,
 }
 
-impl Charges {
-    fn all(model: &Model, charge: Charge) -> Self {
+impl Filters {
+    fn new(model: &Model) -> Self {
         Self {
-            cases: vec![charge; model.cases.len()],
-            healthy: charge,
+            cases: vec![None; model.cases.len()],
+            healthy: Filter::new(&model.variances, model.nets.names.len()),
         }
+    }
+
+    /// After a repair.
+    fn anew(&mut self, model: &Model) {
+        let own = self.cases.iter_mut().flatten().map(AsMut::as_mut);
+        own.chain([&mut self.healthy])
+            .for_each(|f| f.anew(&model.variances));
     }
 }
 
@@ -79,16 +82,7 @@ impl Belief {
             .iter()
             .map(|h| h.weight.max(1e-300).ln())
             .collect();
-        let sigma = if model.profile.family.has("lead") {
-            PACK_SIGMA_LEAD
-        } else {
-            PACK_SIGMA
-        };
-        let start = Charge {
-            mean: 0.0,
-            var: sigma * sigma,
-        };
-        let mut charges = Charges::all(model, start);
+        let mut filters = Filters::new(model);
         let mut belief = Self {
             shares: normalise(&log),
             items: Vec::new(),
@@ -122,6 +116,12 @@ impl Belief {
                     mend(like, &mended)
                 }
                 Item::Risk { id, yes } => risk(model, id, *yes, &mut belief.unknown),
+                Item::NotBuilt { case } => {
+                    let this = Suspicion::Built(*case);
+                    let each = model.hypotheses.iter();
+                    each.map(|h| if h.kind == this { -LOOKED_AT } else { 0.0 })
+                        .collect()
+                }
                 Item::ByHand { class, out } => (0..n)
                     .map(|h| {
                         let mine = model.hypotheses[h].class == Some(*class);
@@ -131,7 +131,7 @@ impl Belief {
                 Item::Failed { class, still } => {
                     mended[*class] += 1;
                     // charged for the repair, or ridden to try it: the pack's charge is not known any more
-                    charges = Charges::all(model, start);
+                    filters.anew(model);
                     let failed = Failed {
                         model,
                         class: *class,
@@ -139,7 +139,7 @@ impl Belief {
                         still,
                         before: &evidence[..belief.items.len()],
                         items: &belief.items,
-                        charge: start,
+                        shared: Shared::new(&model.variances),
                     };
                     failed.weigh(&log)
                 }
@@ -148,12 +148,9 @@ impl Belief {
                     answer,
                     taken_in,
                 } => {
-                    let column = match taken_in {
-                        Some(taken) => &taken.column,
-                        None => &model.columns[*test],
-                    };
+                    let at = At::of(model, *test, taken_in.as_ref());
                     let (like, dust) =
-                        test_likelihood(model, column, answer, &mut charges, &mut belief.unknown);
+                        test_likelihood(model, &at, answer, &mut filters, &mut belief.unknown);
                     floor = dust;
                     mend(like, &mended)
                 }
@@ -204,6 +201,13 @@ impl Belief {
         (pick(&Suspicion::Nothing), pick(&Suspicion::Outside))
     }
 
+    /// Share of vehicles that are built otherwise, with nothing to repair.
+    pub fn built(&self, model: &Model) -> f64 {
+        let fits = model.hypotheses.iter().zip(&self.shares);
+        let built = fits.filter(|(h, _)| matches!(h.kind, Suspicion::Built(_)));
+        built.map(|(_, p)| p).sum()
+    }
+
     /// What an item did to a class, as a natural log of odds against all others.
     pub fn weight(&self, model: &Model, item: usize, class: usize) -> f64 {
         let mut mine = (0.0, 0.0);
@@ -231,6 +235,8 @@ impl Belief {
     }
 }
 
+/// Log weight of a way to build the vehicle that somebody looked for and did not find.
+const LOOKED_AT: f64 = 14.0;
 /// Repairs that leave the fault as it was.
 const BOTCHED: f64 = 0.02;
 fn symptom(model: &Model, id: &str, yes: bool, customer: bool, unknown: &mut Unknown) -> Vec<f64> {
@@ -263,16 +269,35 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
     like.iter().map(|l| l.ln()).collect()
 }
 
-/// Likelihood of a test's answer under each hypothesis, and what a slip of the tips is worth.
+/// A test as it was taken.
+struct At<'a> {
+    column: &'a Column,
+    place: Place,
+    /// Tells readings apart that can be repeated.
+    key: u64,
+}
+
+impl<'a> At<'a> {
+    fn of(model: &'a Model, test: usize, taken_in: Option<&'a TakenIn>) -> Self {
+        let state = taken_in.map_or_else(String::new, |t| format!("{:?}", t.state));
+        Self {
+            column: taken_in.map_or(&*model.columns[test], |t| &t.column),
+            place: model.nets.places[test].unwrap_or_default(),
+            key: fnv(state.bytes().chain(test.to_le_bytes())),
+        }
+    }
+}
+
+/// Likelihood of a test's answer under each hypothesis, and what a slip of the tips or a net that is not as drawn is worth.
 fn test_likelihood(
     model: &Model,
-    column: &Column,
+    at: &At<'_>,
     answer: &Answer,
-    charges: &mut Charges,
+    filters: &mut Filters,
     unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
     let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
-    match (column, answer) {
+    match (at.column, answer) {
         (_, Answer::CannotReach | Answer::CannotTell) => flat(),
         (Column::Outcomes { cases, healthy }, Answer::Outcome(k)) if *k < healthy.len() => {
             let k = *k;
@@ -287,32 +312,35 @@ fn test_likelihood(
             let values: Vec<f64> = model.cases.iter().map(shaky).collect();
             (unknown.read(model, &values, 0.05, Some(0.2)), 0.0)
         }
-        (Column::Figures { cases, healthy, .. }, answer) => {
-            let Some(figure) = Figure::of(column, answer) else {
+        (Column::Figures { readings, .. }, answer) => {
+            let Some(figure) = Figure::of(at.column, answer) else {
                 return flat();
             };
-            let noise = figure.by_mistake();
-            let keep = 1.0 - MISPROBE;
-            let before = charges.healthy;
-            let h = figure.density(healthy, &mut charges.healthy);
-            let mut values = Vec::with_capacity(cases.len());
-            for ((p, case), charge) in cases.iter().zip(&model.cases).zip(&mut charges.cases) {
-                let mine = if p == healthy && *charge == before {
-                    *charge = charges.healthy;
-                    h
-                } else {
-                    figure.density(p, charge)
-                };
-                let mixed = if case.intermittent {
-                    SHOWS * mine + (1.0 - SHOWS) * h
-                } else {
-                    mine
-                };
-                values.push(keep * mixed + noise);
-            }
-            let any = figure.uniform();
-            let like = unknown.read(model, &values, keep * h + noise, Some(any));
-            (like, 0.5 * any + noise)
+            let reading = Reading {
+                figure: &figure,
+                place: at.place,
+                key: at.key,
+                undrawn: figure.undrawn(model.pack_volts()),
+                slip: figure.slip(),
+            };
+            let before = filters.healthy.clone();
+            let sound = filters.healthy.take(&reading, &readings.healthy, None);
+            let each = model.cases.iter().zip(&mut filters.cases).enumerate();
+            let values: Vec<f64> = each
+                .map(|(k, (case, own))| {
+                    let moved = readings.moved(k);
+                    if moved.is_none() && own.is_none() {
+                        return sound;
+                    }
+                    let rests = (case.intermittent && moved.is_some())
+                        .then_some((&readings.healthy, SHOWS));
+                    let filter = own.get_or_insert_with(|| Box::new(before.clone()));
+                    filter.take(&reading, readings.of(k), rests)
+                })
+                .collect();
+            let like = unknown.read(model, &values, sound, Some(reading.undrawn));
+            let dust = (1.0 - MISPROBE) * UNDRAWN * reading.undrawn + MISPROBE * reading.slip;
+            (like, 1.5 * dust)
         }
     }
 }

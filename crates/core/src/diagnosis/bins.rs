@@ -1,18 +1,18 @@
 //! Outcome ranges of a figure: predictions that lie close together are one outcome, and each case has a chance of
 //! falling into each.
 
+use crate::diagnosis::column::Readings;
+use crate::diagnosis::figure::SHOWS;
 use crate::diagnosis::scale::{Prediction, Scale};
-use spannung_circuit::FaultCase;
+use crate::diagnosis::shared::{FACTORS, Factor};
 
-/// Outcome ranges of a figure column: chance of each bin under each case and healthy.
+/// Outcome ranges of a figure column.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Bins {
-    /// Cut points of the low dimension (scale units).
+    /// Cut points of the low dimension and of the high one (scale units).
     pub cuts: [Vec<f64>; 2],
-    /// P(bin | case), row-major over bins (low index × high index).
-    pub cases: Vec<Vec<f32>>,
-    /// P(bin | healthy).
-    pub healthy: Vec<f32>,
+    /// Variances of the shared factors.
+    variances: [f64; FACTORS],
 }
 
 impl Bins {
@@ -73,21 +73,17 @@ impl Bins {
     pub fn of(
         scale: Scale,
         dims: usize,
-        cases: &[Prediction],
-        healthy: &Prediction,
-        specs: &[FaultCase],
+        readings: &Readings,
         listed: usize,
+        variances: &[f64; FACTORS],
     ) -> Self {
-        let sigma = |p: &Prediction, d: usize| -> f64 {
-            let pack = 0.015 * p.slope[d];
-            (p.spread[d].powi(2) * 7.0 / 6.0 + scale.instrument(p.mean[d]).powi(2) + pack * pack)
-                .sqrt()
-        };
+        let healthy = &readings.healthy;
+        let sigma = |p: &Prediction, d: usize| deviation(scale, p, d, variances);
         let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
         let most = if dims == 1 { 10 } else { 4 };
         for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-            let mut points: Vec<(f64, f64)> = cases[..listed]
-                .iter()
+            let mut points: Vec<(f64, f64)> = (0..listed)
+                .map(|k| readings.of(k))
                 .chain(std::iter::once(healthy))
                 .map(|p| (p.mean[d], sigma(p, d)))
                 .collect();
@@ -115,57 +111,79 @@ impl Bins {
             *cut = gaps.iter().map(|g| g.cut).collect();
             cut.sort_by(f64::total_cmp);
         }
-        let chance = |p: &Prediction| -> Vec<f64> {
-            let one = |d: usize| -> Vec<f64> {
-                let s = sigma(p, d);
-                let mut last = 0.0;
-                let mut out: Vec<f64> = cuts[d]
-                    .iter()
-                    .map(|c| {
-                        let below = normal_below((c - p.mean[d]) / s);
-                        let share = below - last;
-                        last = below;
-                        share.max(0.0)
-                    })
-                    .collect();
-                out.push((1.0 - last).max(0.0));
-                out
-            };
-            let low = one(0);
-            if dims == 1 {
-                return low;
-            }
-            let high = one(1);
-            low.iter()
-                .flat_map(|a| high.iter().map(move |b| a * b))
-                .collect()
-        };
-        let healthy_row = chance(healthy);
-        let n = healthy_row.len() as f64;
-        let noise = |row: Vec<f64>| -> Vec<f32> {
-            row.iter()
-                .map(|p| ((1.0 - 0.03) * p + 0.03 / n) as f32)
-                .collect()
-        };
-        let rows = cases
-            .iter()
-            .zip(specs)
-            .map(|(p, spec)| {
-                let mut row = chance(p);
-                if spec.intermittent {
-                    for (r, h) in row.iter_mut().zip(&healthy_row) {
-                        *r = 0.35 * *r + 0.65 * h;
-                    }
-                }
-                noise(row)
-            })
-            .collect();
         Self {
             cuts,
-            cases: rows,
-            healthy: noise(healthy_row),
+            variances: *variances,
         }
     }
+
+    /// Chance of each bin under a prediction, row-major over bins (low index × high index). `rests` is what an
+    /// intermittent fault reads when it does not show.
+    pub fn chances(
+        &self,
+        scale: Scale,
+        dims: usize,
+        p: &Prediction,
+        rests: Option<&Prediction>,
+    ) -> Vec<f64> {
+        let mut row = self.plain(scale, dims, p);
+        if let Some(healthy) = rests {
+            for (r, h) in row.iter_mut().zip(self.plain(scale, dims, healthy)) {
+                *r = SHOWS * *r + (1.0 - SHOWS) * h;
+            }
+        }
+        let n = row.len() as f64;
+        row.iter_mut()
+            .for_each(|p| *p = (1.0 - NOISE) * *p + NOISE / n);
+        row
+    }
+
+    fn plain(&self, scale: Scale, dims: usize, p: &Prediction) -> Vec<f64> {
+        let one = |d: usize| -> Vec<f64> {
+            let s = deviation(scale, p, d, &self.variances);
+            let mut last = 0.0;
+            let mut out: Vec<f64> = self.cuts[d]
+                .iter()
+                .map(|c| {
+                    let below = normal_below((c - p.mean[d]) / s);
+                    let share = below - last;
+                    last = below;
+                    share.max(0.0)
+                })
+                .collect();
+            out.push((1.0 - last).max(0.0));
+            out
+        };
+        let low = one(0);
+        if dims == 1 {
+            return low;
+        }
+        let high = one(1);
+        low.iter()
+            .flat_map(|a| high.iter().map(move |b| a * b))
+            .collect()
+    }
+}
+
+/// What is read by a slip, or on a net that is not as drawn, may fall anywhere.
+const NOISE: f64 = 0.06;
+/// While choosing, half of the spread of what a vehicle shares is taken as open, the rest as known from other readings; of the
+/// windings, of which three are alike, less, and of insulation, which is sound or leaks. The pack's charge counts as measured.
+const STILL_OPEN: f64 = 0.5;
+const INSULATION_OPEN: f64 = 0.2;
+const WINDINGS_OPEN: f64 = 0.15;
+const CHARGE_OPEN: f64 = 0.1;
+
+/// Deviation of a figure while choosing.
+fn deviation(scale: Scale, p: &Prediction, d: usize, variances: &[f64; FACTORS]) -> f64 {
+    let open = p.open(d, variances, |factor| match factor {
+        Factor::Charge => CHARGE_OPEN,
+        Factor::Severity => 1.0,
+        Factor::Windings => WINDINGS_OPEN,
+        Factor::Insulation => INSULATION_OPEN,
+        _ => STILL_OPEN,
+    });
+    open.hypot(scale.instrument(p.mean[d]))
 }
 
 /// Standard normal distribution function.

@@ -104,7 +104,7 @@ pub fn gain(rows: &Rows, looks: &Looks) -> f64 {
     (own.sum::<f64>() + bits(usual, &rows.healthy) + bits(looks.blank, &blank)).max(0.0)
 }
 
-fn may(test: &Test, situation: &Situation) -> bool {
+pub(super) fn may(test: &Test, situation: &Situation) -> bool {
     test.risk <= situation.risk_limit
         && !situation.closed.contains(&test.id)
         && situation
@@ -115,16 +115,22 @@ fn may(test: &Test, situation: &Situation) -> bool {
 }
 
 /// Half the distance between two distributions from which a fault counts as moving a test.
-const MOVES: f64 = 0.3;
+pub(super) const MOVES: f64 = 0.3;
+
+/// Half the distance between two distributions.
+pub(super) fn apart(a: &[f64], b: &[f64]) -> f64 {
+    let each = a.iter().zip(b).map(|(a, b)| (a - b).abs());
+    each.sum::<f64>() / 2.0
+}
 
 /// Does some fault of a class move this test? After a repair of the class that did not end the complaint, what the
 /// mended fault may have hidden is worth reading again; everything else is as it was.
 pub fn moved_by(model: &Model, class: usize, test: usize) -> bool {
     let rows = &model.rows[test];
-    model.classes[class].members.iter().any(|h| {
-        let apart = rows.row(*h).iter().zip(&rows.healthy);
-        apart.map(|(a, b)| (a - b).abs()).sum::<f64>() / 2.0 > MOVES
-    })
+    model.classes[class]
+        .members
+        .iter()
+        .any(|h| apart(rows.row(*h), &rows.healthy) > MOVES)
 }
 
 /// All tests worth doing, best first.

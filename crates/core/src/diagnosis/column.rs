@@ -3,10 +3,61 @@
 use crate::diagnosis::bins::Bins;
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::{Prediction, Scale};
-use spannung_circuit::FaultCase;
+use crate::diagnosis::shared::FACTORS;
+
+/// What a test reads under every case: most leave it as it is on a sound vehicle.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Readings {
+    /// No fault.
+    pub healthy: Prediction,
+    /// Cases that read otherwise.
+    own: Vec<Prediction>,
+    /// Where a case stands in `own`.
+    place: Vec<Option<u32>>,
+}
+
+impl Readings {
+    /// From one prediction a case.
+    pub fn new(cases: impl Iterator<Item = Prediction>, healthy: Prediction) -> Self {
+        let mut new = Self {
+            healthy,
+            own: Vec::new(),
+            place: Vec::new(),
+        };
+        for p in cases {
+            let moved = p != healthy;
+            new.place.push(moved.then_some(new.own.len() as u32));
+            if moved {
+                new.own.push(p);
+            }
+        }
+        new
+    }
+
+    /// What is read under a case, when that is not what a sound vehicle reads.
+    pub fn moved(&self, case: usize) -> Option<&Prediction> {
+        self.place[case].map(|k| &self.own[k as usize])
+    }
+
+    /// What is read under a case.
+    pub fn of(&self, case: usize) -> &Prediction {
+        self.moved(case).unwrap_or(&self.healthy)
+    }
+
+    /// Number of cases.
+    pub fn cases(&self) -> usize {
+        self.place.len()
+    }
+
+    /// Every prediction once.
+    pub fn each(&self) -> impl Iterator<Item = &Prediction> {
+        self.own.iter().chain(std::iter::once(&self.healthy))
+    }
+}
 
 /// Predictions of one test (or of one point in one state): per case, and healthy.
 #[derive(Debug, Clone, PartialEq)]
+#[allow(clippy::large_enum_variant)] // each stands behind an Arc, one a test
 pub enum Column {
     /// Figures.
     Figures {
@@ -14,11 +65,9 @@ pub enum Column {
         scale: Scale,
         /// Dimensions, 1 or 2.
         dims: usize,
-        /// Per case.
-        cases: Vec<Prediction>,
-        /// No fault.
-        healthy: Prediction,
-        /// Distinct outcome ranges and the chance of each, for choosing.
+        /// Per case, and with no fault.
+        readings: Readings,
+        /// Where the outcomes that are told apart are cut.
         bins: Bins,
     },
     /// Categories: P(outcome | case), and healthy.
@@ -31,21 +80,20 @@ pub enum Column {
 }
 
 impl Column {
-    /// A column of figures with its bins; the first `listed` cases decide where they are cut.
+    /// A column of figures with its bins; the first `listed` cases decide where they are cut. `variances` are those of the
+    /// shared factors.
     pub fn figures(
         probe: &Probe,
-        cases: Vec<Prediction>,
-        healthy: Prediction,
-        specs: &[FaultCase],
+        readings: Readings,
         listed: usize,
+        variances: &[f64; FACTORS],
     ) -> Self {
-        let (scale, dims) = (Scale::of(probe.mode), probe.dims());
-        let bins = Bins::of(scale, dims, &cases, &healthy, specs, listed);
+        let (scale, dims) = (probe.scale(), probe.dims());
+        let bins = Bins::of(scale, dims, &readings, listed, variances);
         Self::Figures {
             scale,
             dims,
-            cases,
-            healthy,
+            readings,
             bins,
         }
     }
@@ -53,9 +101,8 @@ impl Column {
     /// About how many bytes it takes up.
     pub(super) fn bytes(&self) -> usize {
         match self {
-            Self::Figures { cases, bins, .. } => {
-                let rows: usize = bins.cases.iter().map(|r| 24 + 4 * r.len()).sum();
-                cases.len() * size_of::<Prediction>() + rows
+            Self::Figures { readings, .. } => {
+                readings.own.len() * size_of::<Prediction>() + readings.place.len() * 8
             }
             Self::Outcomes { cases, .. } => cases.iter().map(|r| 24 + 8 * r.len()).sum(),
         }

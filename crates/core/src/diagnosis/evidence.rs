@@ -77,6 +77,11 @@ pub enum Item {
         /// Of what was told: what shows still, and what is gone.
         still: BTreeMap<String, bool>,
     },
+    /// It was looked at: the vehicle is not built in a way that was thought possible.
+    NotBuilt {
+        /// Case of the way.
+        case: usize,
+    },
     /// A class ruled out or in by hand.
     ByHand {
         /// Class index.

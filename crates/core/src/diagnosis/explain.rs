@@ -6,6 +6,7 @@ use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use crate::diagnosis::repertoire::{Kind, Probe};
 use crate::diagnosis::scale::Scale;
+use crate::diagnosis::shared::{FACTORS, Factor};
 use crate::reading;
 
 /// Where an outcome band stands against what is expected.
@@ -101,12 +102,12 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
             Kind::Probe(probe),
             Column::Figures {
                 scale,
-                healthy,
+                readings,
                 bins,
                 dims,
-                ..
             },
         ) => {
+            let healthy = &readings.healthy;
             if *dims == 2 && !probe.groups {
                 return sweep_bands(model, belief, rows, healthy.mean, bins);
             }
@@ -260,7 +261,7 @@ pub fn expected(model: &Model, test: usize) -> Option<Expected> {
         Kind::Probe(probe),
         Column::Figures {
             scale,
-            healthy,
+            readings,
             dims,
             ..
         },
@@ -268,7 +269,13 @@ pub fn expected(model: &Model, test: usize) -> Option<Expected> {
     else {
         return None;
     };
-    Some(expected_of(probe, *scale, healthy, *dims))
+    Some(expected_of(
+        probe,
+        *scale,
+        &readings.healthy,
+        *dims,
+        &model.variances,
+    ))
 }
 
 /// Expected range of a healthy prediction.
@@ -277,12 +284,16 @@ pub fn expected_of(
     scale: Scale,
     p: &crate::diagnosis::scale::Prediction,
     dims: usize,
+    variances: &[f64; FACTORS],
 ) -> Expected {
     let bound = |d: usize| {
-        let var = p.spread[d].powi(2) * 7.0 / 6.0
-            + scale.instrument(p.mean[d]).powi(2)
-            + (0.03 * p.slope[d]).powi(2);
-        let s = var.sqrt();
+        // what vehicles of this kind have in common counts in half: most are built as drawn
+        let s = p
+            .open(d, variances, |factor| match factor {
+                Factor::Charge => 0.6,
+                _ => 0.5,
+            })
+            .hypot(scale.instrument(p.mean[d]));
         (
             scale.from(p.mean[d] - 2.0 * s),
             scale.from(p.mean[d] + 2.0 * s),

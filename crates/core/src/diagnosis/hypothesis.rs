@@ -24,6 +24,8 @@ pub struct Hypothesis {
 pub enum Suspicion {
     /// A fault case, index into [`Model::cases`].
     Case(usize),
+    /// The vehicle is built otherwise, nothing to repair: index into [`Model::cases`].
+    Built(usize),
     /// Something else in a repair class.
     Other,
     /// Nothing wrong.
@@ -66,7 +68,8 @@ pub struct Hypotheses {
 
 impl Hypotheses {
     /// Hypotheses of a vehicle's cases, of which the first `listed` stand in the catalogue. `beside`: for each of the
-    /// others, the one whose repair cures it; `unheard` are the cases that weigh nothing.
+    /// others, the one whose repair cures it; `built` are the shares of the variants, which come last; `unheard` are the
+    /// cases that weigh nothing.
     ///
     /// # Errors
     /// A fault without a repair class.
@@ -76,6 +79,7 @@ impl Hypotheses {
         cases: &[FaultCase],
         listed: usize,
         beside: &[usize],
+        built: &[f64],
         unheard: &dyn Fn(&FaultCase) -> bool,
     ) -> Result<Self, CoreError> {
         let mut new = Self::default();
@@ -143,16 +147,23 @@ impl Hypotheses {
         for (class, (sum, weight)) in new.classes.iter_mut().zip(&minutes) {
             class.minutes = sum / weight.max(1e-12);
         }
-        // Known faults 82 %, something else in a class 10 %, nothing wrong 5 %, outside 3 %.
+        // what the catalogue knows is what the others leave
+        let outside = OUTSIDE * altered.iter().map(|a| a.outside).product::<f64>();
+        let ways: f64 = built.iter().map(|share| BUILT * share).sum();
+        let known_share = 1.0 - OTHER - NOTHING - outside - ways;
         for (h, case) in new.all.iter_mut().zip(cases) {
-            h.weight *= if unheard(case) { 0.0 } else { 0.82 / known };
+            h.weight *= if unheard(case) {
+                0.0
+            } else {
+                known_share / known
+            };
         }
-        // of the 10 % the drawing can name half, where it names anything
+        // of something else the drawing can name most, where it names anything
         let mut drawn = vec![0usize; new.classes.len()];
         let class_of = |k: &usize| new.all[*k].class.unwrap_or(0);
         let places: Vec<usize> = beside.iter().map(class_of).collect();
         places.iter().for_each(|c| drawn[*c] += 1);
-        let other = |c: usize| 0.10 * minutes[c].1 / known;
+        let other = |c: usize| OTHER * minutes[c].1 / known;
         for (k, class) in (listed..).zip(places) {
             new.classes[class].members.push(k);
             new.risk.push(BTreeMap::new());
@@ -161,6 +172,15 @@ impl Hypotheses {
                 kind: Suspicion::Case(k),
                 class: Some(class),
                 weight: DRAWN * other(class) / drawn[class] as f64,
+            });
+        }
+        for (k, share) in (new.all.len()..).zip(built) {
+            new.risk.push(BTreeMap::new());
+            new.all.push(Hypothesis {
+                key: cases[k].key.clone(),
+                kind: Suspicion::Built(k),
+                class: None,
+                weight: BUILT * share,
             });
         }
         for (k, class) in new.classes.iter().enumerate() {
@@ -175,20 +195,28 @@ impl Hypotheses {
             key: "nothing".into(),
             kind: Suspicion::Nothing,
             class: None,
-            weight: 0.05,
+            weight: NOTHING,
         });
         new.all.push(Hypothesis {
             key: "outside".into(),
             kind: Suspicion::Outside,
             class: None,
-            weight: 0.03 * altered.iter().map(|a| a.outside).product::<f64>(),
+            weight: outside,
         });
         Ok(new)
     }
 }
 
-/// Share of “something else in a class” that the drawing can name.
-const DRAWN: f64 = 0.5;
+/// Shares before anything is told: something else in a class, nothing wrong, outside the drawing; the rest are faults of the
+/// catalogue.
+const OTHER: f64 = 0.18;
+const NOTHING: f64 = 0.08;
+const OUTSIDE: f64 = 0.03;
+/// Of vehicles that are built in one of the known other ways, how many come with nothing to repair.
+const BUILT: f64 = 0.08;
+/// Share of “something else in a class” that the drawing can name: every contact, run, lead, winding, pull-up, sensor and
+/// switch can fail, known or not.
+const DRAWN: f64 = 0.85;
 
 /// Repair class of a listed case.
 pub(super) fn class_id(catalogue: &Catalogue, profile: &Profile, case: &FaultCase) -> String {

@@ -3,7 +3,7 @@
 use crate::diagnosis::column::Column;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::repertoire::{Kind, Test};
-use crate::diagnosis::scale::{Prediction, Scale};
+use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
 use spannung_circuit::family::Carries;
 use spannung_circuit::fault::Effect;
@@ -122,10 +122,7 @@ impl<'a> Kept<'a> {
             let (Kind::Probe(now), Kind::Probe(then)) = (&test.kind, &old.tests[known].kind) else {
                 return None;
             };
-            let Column::Figures {
-                healthy: before, ..
-            } = &*old.columns[known]
-            else {
+            let Column::Figures { readings, .. } = &*old.columns[known] else {
                 return None;
             };
             let named = |a: usize, b: usize| net.nodes[a] == old.net.nodes[b];
@@ -136,7 +133,7 @@ impl<'a> Kept<'a> {
                 && test.state == old.tests[known].state
                 && named(now.pair.red, then.pair.red)
                 && named(now.pair.black, then.pair.black);
-            taken_alike.then(|| (known, Scale::of(now.mode).same(healthy, before)))
+            taken_alike.then(|| (known, now.scale().same(healthy, &readings.healthy)))
         };
         let probes: Vec<Option<(usize, bool)>> = probes.zip(base).map(known_probe).collect();
         Some(Self {
@@ -165,7 +162,7 @@ impl<'a> Kept<'a> {
     /// Does an old case touch one of these probes?
     pub fn touches(&self, old: usize, probes: &[usize]) -> bool {
         probes.iter().any(|p| match self.column(*p) {
-            Some(Column::Figures { cases, healthy, .. }) => cases[old] != *healthy,
+            Some(Column::Figures { readings, .. }) => readings.moved(old).is_some(),
             _ => true,
         })
     }
@@ -190,7 +187,7 @@ impl<'a> Kept<'a> {
     /// What a case read at a probe before; nothing of what was not there.
     pub fn read(&self, case: usize, probe: usize) -> Prediction {
         match (self.known[case], self.column(probe)) {
-            (Some(old), Some(Column::Figures { cases, .. })) => cases[old],
+            (Some(old), Some(Column::Figures { readings, .. })) => *readings.of(old),
             _ => Prediction::default(),
         }
     }

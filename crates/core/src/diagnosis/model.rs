@@ -4,9 +4,11 @@
 use crate::diagnosis::column::Column;
 use crate::diagnosis::hypothesis::{Class, Hypothesis};
 use crate::diagnosis::near::Near;
+use crate::diagnosis::nets::Nets;
 use crate::diagnosis::repertoire::{Probe, Test};
 use crate::diagnosis::rows::Rows;
-use crate::diagnosis::scale::{Prediction, Scale};
+use crate::diagnosis::scale::Prediction;
+use crate::diagnosis::shared::FACTORS;
 use crate::diagnosis::signs::{Asked, Seen};
 use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
 use std::collections::{BTreeMap, HashMap};
@@ -55,6 +57,8 @@ pub struct Model {
     pub cases: Vec<FaultCase>,
     /// How many of the cases stand in the catalogue.
     pub listed: usize,
+    /// How many of the cases, the last ones, are ways to build the vehicle with nothing to repair.
+    pub variants: usize,
     /// Hypotheses: cases, then one per class, then nothing, then outside.
     pub hypotheses: Vec<Hypothesis>,
     /// Repair classes in order of first appearance.
@@ -63,6 +67,10 @@ pub struct Model {
     pub near: Near,
     /// Tests.
     pub tests: Vec<Test>,
+    /// Which net each test reads.
+    pub nets: Nets,
+    /// Variances of what vehicles of this kind share everywhere.
+    pub variances: [f64; FACTORS],
     /// Columns, one per test.
     pub columns: Vec<Arc<Column>>,
     /// Chances of the outcomes of each test under each hypothesis.
@@ -96,6 +104,12 @@ impl Model {
         columns + rows + self.cases.len() * (self.symptoms.len() * 8 + 400)
     }
 
+    /// Volts of the pack as its family's figures have it.
+    pub fn pack_volts(&self) -> f64 {
+        let cells = &self.profile.family.cells;
+        cells.rest_volts * cells.groups as f64
+    }
+
     /// The cases of the catalogue.
     pub fn listed(&self) -> &[FaultCase] {
         &self.cases[..self.listed]
@@ -103,7 +117,7 @@ impl Model {
 
     /// What a healthy vehicle of this profile shows at a probe in a state, on the scale.
     pub fn healthy_in(&self, circuit: &Circuit, probe: &Probe, state: &VehicleState) -> [f64; 2] {
-        let (meter, scale) = (probe.meter(), Scale::of(probe.mode));
+        let (meter, scale) = (probe.meter(), probe.scale());
         let draw = circuit.draw(&[]);
         let mut range = [f64::MAX, f64::MIN];
         for (state, step) in probe.moments(state) {

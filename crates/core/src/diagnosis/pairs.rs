@@ -8,7 +8,8 @@
 
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{BY_HAND, Evidence, Item};
-use crate::diagnosis::figure::{Charge, Figure, MISPROBE, SHOWS};
+use crate::diagnosis::figure::{Figure, MISPROBE, SHOWS};
+use crate::diagnosis::filter::Shared;
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
 use crate::diagnosis::model::{Model, Pairs};
@@ -51,7 +52,11 @@ impl Pairs {
         let new = pairs.iter().filter(|p| !known.contains_key(*p));
         let new: Vec<[usize; 2]> = new.copied().collect();
         if !new.is_empty() {
-            let forward = Forward::new(&model.net, &[(probe.clone(), state.clone())]);
+            let forward = Forward::new(
+                &model.profile.family,
+                &model.net,
+                &[(probe.clone(), state.clone())],
+            );
             let both = |[r, g]: &[usize; 2]| FaultCase {
                 effects: [*r, *g]
                     .iter()
@@ -81,8 +86,8 @@ pub(super) struct Failed<'a> {
     pub before: &'a [Evidence],
     /// Its log-likelihoods by hypothesis.
     pub items: &'a [Vec<f64>],
-    /// What is known of the pack's charge before anything is read.
-    pub charge: Charge,
+    /// What is known of what a vehicle shares before anything is read.
+    pub shared: Shared,
 }
 
 /// A figure read before the repair.
@@ -98,14 +103,14 @@ impl Read<'_> {
     /// Prediction of a case that moves the reading.
     fn moved(&self, case: usize) -> Option<Prediction> {
         match self.column {
-            Column::Figures { cases, healthy, .. } if cases[case] != *healthy => Some(cases[case]),
-            _ => None,
+            Column::Figures { readings, .. } => readings.moved(case).copied(),
+            Column::Outcomes { .. } => None,
         }
     }
 
     fn healthy(&self) -> Prediction {
         match self.column {
-            Column::Figures { healthy, .. } => *healthy,
+            Column::Figures { readings, .. } => readings.healthy,
             Column::Outcomes { .. } => Prediction::default(),
         }
     }
@@ -134,7 +139,7 @@ impl<'a> Failed<'a> {
             Item::Test { .. } if (of_second - sound).abs() < STILL => of_mended,
             Item::Test { .. } => ((of_mended.exp() + of_second.exp()) / 2.0).ln(),
             Item::Risk { .. } => of_mended + of_second,
-            Item::ByHand { .. } | Item::Failed { .. } => of_second,
+            Item::ByHand { .. } | Item::NotBuilt { .. } | Item::Failed { .. } => of_second,
         }
     }
 
@@ -256,10 +261,10 @@ impl<'a> Failed<'a> {
         for (_, k) in likely {
             let p = &mut pairs[k];
             let cases = [p.mended, p.second];
-            let mut charge = self.charge;
+            let mut shared = self.shared.clone();
             for r in &read {
                 let exact = together.get(&(r.item, cases)).copied();
-                let exact = self.exact(r, cases, exact, &mut charge);
+                let exact = self.exact(r, cases, exact, &mut shared);
                 p.log += exact - mean(p, r);
             }
         }
@@ -302,7 +307,7 @@ impl<'a> Failed<'a> {
         read: &Read<'_>,
         [r, g]: [usize; 2],
         together: Option<Prediction>,
-        charge: &mut Charge,
+        shared: &mut Shared,
     ) -> f64 {
         let healthy = read.healthy();
         let (of_r, of_g) = (read.moved(r), read.moved(g));
@@ -312,8 +317,10 @@ impl<'a> Failed<'a> {
             (true, false) => 1.0 - SHOWS,
             (false, yes) => f64::from(yes),
         };
-        let before = *charge;
-        let mut total = shows(r, true) * shows(g, true) * read.figure.density(&both, charge);
+        let undrawn = read.figure.undrawn(self.model.pack_volts());
+        let before = shared.clone();
+        let mut total =
+            shows(r, true) * shows(g, true) * shared.density(&read.figure, &both, undrawn);
         let one_or_none = [
             (shows(r, true) * shows(g, false), of_r),
             (shows(r, false) * shows(g, true), of_g),
@@ -322,10 +329,10 @@ impl<'a> Failed<'a> {
         for (chance, p) in one_or_none {
             if chance > 0.0 {
                 let p = p.unwrap_or(healthy);
-                total += chance * read.figure.density(&p, &mut before.clone());
+                total += chance * before.clone().density(&read.figure, &p, undrawn);
             }
         }
-        let like = (1.0 - MISPROBE) * total + read.figure.by_mistake();
+        let like = (1.0 - MISPROBE) * total + MISPROBE * read.figure.slip();
         like.max(1e-30).ln()
     }
 }

@@ -2,20 +2,23 @@
 //! here they become a column per test. What a change of the vehicle leaves alone is taken from before.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::column::Column;
+use crate::diagnosis::column::{Column, Readings};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::hypothesis::{Hypotheses, class_id};
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::near::Near;
+use crate::diagnosis::nets::Nets;
 use crate::diagnosis::repertoire::{Kind, Probe, build};
 use crate::diagnosis::rows::Rows;
+use crate::diagnosis::shared::Factor;
 use crate::diagnosis::signs::{Asked, outcome_rows};
 use crate::diagnosis::solved::Vehicle;
 use crate::diagnosis::unlisted::{Known, unlisted};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::{FaultCase, Profile, VehicleState};
+use spannung_circuit::variant::{self, Variant};
+use spannung_circuit::{Change, FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -30,9 +33,8 @@ impl Model {
 
     /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
     /// what the change does not move is taken from here: a reading whose sound value stays is taken not to move under the
-    /// faults either, but for those on or beside what changed. What it moves is solved with the values as named, and with
-    /// drawn ones only where it moves far; the spread goes along in proportion. A change in the way of the power reaches
-    /// every short circuit, a switch turned round sends current where none went: they are worked out anew.
+    /// faults either, but for those on or beside what changed. A change in the way of the power reaches every short
+    /// circuit, a switch turned round sends current where none went: they are worked out anew.
     ///
     /// # Errors
     /// As [`Self::build`].
@@ -83,7 +85,7 @@ impl Model {
                 Kind::Procedure { .. } => None,
             })
             .collect();
-        let forward = Forward::new(&net, &probes);
+        let forward = Forward::new(&profile.family, &net, &probes);
         let base = forward.healthy();
         let asked = Asked::of(catalogue, &tests);
         let sound = asked.look(catalogue, &Scene::of(profile, &net, &forward.circuit, None));
@@ -93,27 +95,46 @@ impl Model {
                     && old.profile.halls_60 == profile.halls_60
             })
             .and_then(|old| Kept::of(old, profile, &net, &cases, &tests, &base, &asked, &sound));
+        let faults = cases.clone();
         let vehicle = Vehicle {
             catalogue,
             profile,
             net: &net,
-            cases: &cases,
+            cases: &faults,
             probes: &probes,
             forward: &forward,
             sound: &base,
             asked: &asked,
         };
         let solved = vehicle.solve(kept.as_ref());
-        let held = Hypotheses::of(catalogue, profile, &cases, listed, &beside, &unheard)?;
+        let ways = built_otherwise(profile)?;
+        let mut signs = solved.signs.clone();
+        let mut built = Vec::new();
+        for way in &ways {
+            let (circuit, row) = forward.built(&way.net, &base);
+            signs.push(asked.look(
+                catalogue,
+                &Scene::of(&way.profile, &way.net, &circuit, None),
+            ));
+            built.push(row);
+        }
+        cases.extend(ways.iter().map(|w| w.case.clone()));
+        let shares: Vec<f64> = ways.iter().map(|w| w.share).collect();
+        let held = Hypotheses::of(
+            catalogue, profile, &cases, listed, &beside, &shares, &unheard,
+        )?;
         let mut model = Self {
             near: Near::of(&cases, &held.all, &held.classes),
             profile: profile.clone(),
             net: net.clone(),
             cases: cases.clone(),
             listed,
+            variants: ways.len(),
             hypotheses: held.all,
             classes: held.classes,
             tests,
+            nets: Nets::default(),
+            variances: Factor::variances(&profile.family),
             columns: Vec::new(),
             rows: Vec::new(),
             symptoms: BTreeMap::new(),
@@ -126,7 +147,7 @@ impl Model {
                 .collect(),
             disagreements: Vec::new(),
             asked: asked.clone(),
-            signs: solved.signs.clone(),
+            signs,
             sound: Arc::clone(&sound),
             pairs: Arc::default(),
         };
@@ -145,14 +166,10 @@ impl Model {
                     match same.and_then(|kept| Some((kept, still(&kept)?))) {
                         Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
                         None => {
-                            let column = solved.column(place);
-                            Arc::new(Column::figures(
-                                probe,
-                                column,
-                                base[place],
-                                &model.cases,
-                                listed,
-                            ))
+                            let other = built.iter().map(|row| row[place]);
+                            let cases = solved.column(place).chain(other);
+                            let readings = Readings::new(cases, base[place]);
+                            Arc::new(Column::figures(probe, readings, listed, &model.variances))
                         }
                     }
                 }
@@ -182,7 +199,7 @@ impl Model {
                 let known = kept.old.columns.iter().position(|c| Arc::ptr_eq(c, column));
                 known.map(|k| Arc::clone(&kept.old.rows[k]))
             });
-            old.unwrap_or_else(|| Arc::new(Rows::of(column)))
+            old.unwrap_or_else(|| Arc::new(Rows::of(column, &model.cases)))
         };
         let rows: Vec<Arc<Rows>> = columns.iter().map(rows).collect();
         // a look at what this vehicle does not have tells nothing
@@ -194,6 +211,7 @@ impl Model {
                 model.rows.push(rows);
             }
         }
+        model.nets = Nets::of(profile, &net, &model.tests);
         match same.filter(|kept| kept.signs && kept.old.signs == model.signs) {
             Some(kept) => {
                 model.symptoms.clone_from(&kept.old.symptoms);
@@ -216,17 +234,65 @@ impl Model {
         let Kind::Probe(probe) = &self.tests[test].kind else {
             return None;
         };
-        let forward = Forward::new(&self.net, &[(probe.clone(), state.clone())]);
+        let at = [(probe.clone(), state.clone())];
+        let forward = Forward::new(&self.profile.family, &self.net, &at);
         let base = forward.healthy();
-        let all: Vec<&FaultCase> = self.cases.iter().collect();
+        let faults = &self.cases[..self.cases.len() - self.variants];
+        let all: Vec<&FaultCase> = faults.iter().collect();
         let predicted = forward.cases(&all, &base);
-        let cases = predicted.into_iter().map(|(_, row)| row[0]).collect();
+        let ways = built_otherwise(&self.profile).unwrap_or_default();
+        let built = ways.iter().map(|w| forward.built(&w.net, &base).1[0]);
+        let cases = predicted.into_iter().map(|(_, row)| row[0]).chain(built);
+        let readings = Readings::new(cases, base[0]);
         Some(Column::figures(
             probe,
-            cases,
-            base[0],
-            &self.cases,
+            readings,
             self.listed,
+            &self.variances,
         ))
     }
+}
+
+/// A known way to build this vehicle otherwise.
+struct Way {
+    profile: Profile,
+    net: Netlist,
+    case: FaultCase,
+    share: f64,
+}
+
+/// Fault id of the cases that are ways to build a vehicle.
+pub const BUILT: &str = "built";
+
+/// The known ways to build this vehicle otherwise, but for those in which it is built.
+fn built_otherwise(profile: &Profile) -> Result<Vec<Way>, CoreError> {
+    let family = &profile.family;
+    let open = |v: &&Variant| v.fits(&family.id) && !profile.built.contains(v.id.get_ref());
+    let mut ways = Vec::new();
+    for variant in variant::variants()?.iter().filter(open) {
+        let id = variant.id.get_ref();
+        let change = Change::Built {
+            variant: id.clone(),
+        };
+        let profile = profile.with(&change)?;
+        ways.push(Way {
+            net: profile.netlist()?,
+            profile,
+            case: FaultCase {
+                key: format!("{BUILT}:{id}"),
+                fault: BUILT.into(),
+                x: id.clone(),
+                name: variant.name.clone(),
+                effects: Vec::new(),
+                at: Vec::new(),
+                segment: String::new(),
+                strand: None,
+                signs: BTreeMap::new(),
+                intermittent: false,
+                share: variant.share,
+            },
+            share: variant.share,
+        });
+    }
+    Ok(ways)
 }

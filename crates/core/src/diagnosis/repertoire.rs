@@ -1,6 +1,7 @@
 //! All tests of one vehicle: the catalogue's named ones and those generated from its wires.
 
 use crate::catalogue::{self, Catalogue, ProbeSpec};
+use crate::diagnosis::scale::Scale;
 use crate::error::CoreError;
 use crate::reading::Unit;
 use spannung_circuit::family::Carries;
@@ -74,6 +75,8 @@ pub struct Probe {
     pub sweep: Option<Sweep>,
     /// Lowest and highest of the pack's groups instead of one pair.
     pub groups: bool,
+    /// Ohms through electronics without power: only a short says something.
+    pub electronics: bool,
 }
 
 impl Probe {
@@ -83,6 +86,15 @@ impl Probe {
             Mode::Volts | Mode::Diode => Unit::Volts,
             Mode::Ohms | Mode::Milliohms => Unit::Ohms,
             Mode::Amps => Unit::Amps,
+        }
+    }
+
+    /// The scale on which its figures are compared.
+    pub fn scale(&self) -> Scale {
+        if self.electronics {
+            Scale::Short
+        } else {
+            Scale::of(self.mode)
         }
     }
 
@@ -248,6 +260,7 @@ pub fn build(
                 element,
                 sweep: p.sweep.as_deref().and_then(Sweep::parse),
                 groups,
+                electronics: p.electronics,
             }),
             state: p.state.clone(),
             access: p.access.clone(),
@@ -264,6 +277,10 @@ pub fn build(
     groups_in_reach(profile, net, &mut out)?;
     for test in &mut out {
         vehicle_needs(family, test);
+        let through = ["ohm.", "iso."].iter().any(|p| test.id.starts_with(p));
+        if let Kind::Probe(probe) = &mut test.kind {
+            probe.electronics |= through && probe.mode == Mode::Ohms;
+        }
     }
     Ok(out)
 }
@@ -340,6 +357,7 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
                 element: None,
                 sweep: None,
                 groups: false,
+                electronics: false,
             }),
             state: state.clone(),
             access: access.clone(),
@@ -512,6 +530,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                         element: None,
                         sweep,
                         groups: false,
+                        electronics: false,
                     }),
                     access: access.into(),
                     minutes,

@@ -2,6 +2,7 @@
 //! model. Most faults leave most tests alone, so only rows that differ from a sound vehicle's are kept.
 
 use crate::diagnosis::column::Column;
+use spannung_circuit::FaultCase;
 
 /// Chances of one test's outcomes.
 #[derive(Debug, Clone, PartialEq)]
@@ -15,12 +16,24 @@ pub struct Rows {
 }
 
 impl Rows {
-    /// Rows of a column.
-    pub fn of(column: &Column) -> Self {
+    /// Rows of a column for its cases.
+    pub fn of(column: &Column, specs: &[FaultCase]) -> Self {
         match column {
-            Column::Figures { bins, .. } => {
-                let wide = |r: &Vec<f32>| r.iter().map(|p| f64::from(*p)).collect::<Vec<f64>>();
-                Self::given(bins.cases.iter().map(wide), wide(&bins.healthy))
+            Column::Figures {
+                scale,
+                dims,
+                readings,
+                bins,
+            } => {
+                let healthy = bins.chances(*scale, *dims, &readings.healthy, None);
+                let row = |(case, spec): (usize, &FaultCase)| match readings.moved(case) {
+                    None => healthy.clone(),
+                    Some(p) => {
+                        let rests = spec.intermittent.then_some(&readings.healthy);
+                        bins.chances(*scale, *dims, p, rests)
+                    }
+                };
+                Self::given(specs.iter().enumerate().map(row), healthy.clone())
             }
             Column::Outcomes { cases, healthy } => {
                 Self::given(cases.iter().cloned(), healthy.clone())

@@ -1,7 +1,11 @@
 //! The scale on which figures of a meter mode are compared, and a predicted figure on it.
 
+use crate::diagnosis::shared::{FACTORS, Factor};
 use spannung_circuit::Mode;
 use spannung_circuit::meter::OL_OHMS;
+
+/// Ohms through electronics without power tell a short and nothing else: what makers put inside differs.
+pub const SHORT_OHMS: f64 = 200.0;
 
 /// How a figure is compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -10,6 +14,8 @@ pub enum Scale {
     Volts,
     /// Ohms: log10(R + 0.1), OL at the end of the range.
     Ohms,
+    /// Ohms through electronics: as [`Self::Ohms`] up to [`SHORT_OHMS`], and all above are one.
+    Short,
     /// Four-wire: linear.
     Milliohms,
     /// Amps: linear.
@@ -31,6 +37,7 @@ impl Scale {
     pub fn to(self, value: f64) -> f64 {
         match self {
             Self::Ohms => (value.clamp(0.0, OL_OHMS) + 0.1).log10(),
+            Self::Short => (value.clamp(0.0, SHORT_OHMS) + 0.1).log10(),
             Self::Milliohms => value.clamp(-1.0, 10.0),
             Self::Volts | Self::Amps => value.clamp(-200.0, 200.0),
         }
@@ -39,9 +46,9 @@ impl Scale {
     /// From the scale to SI; the end of the ohm range is infinite.
     pub fn from(self, y: f64) -> f64 {
         match self {
-            Self::Ohms => {
+            Self::Ohms | Self::Short => {
                 let ohms = 10f64.powf(y) - 0.1;
-                if ohms > OL_OHMS * 0.9 {
+                if ohms > self.open_ohms() * 0.9 {
                     f64::INFINITY
                 } else {
                     ohms.max(0.0)
@@ -51,8 +58,26 @@ impl Scale {
         }
     }
 
+    /// From here on it is open, ohms.
+    fn open_ohms(self) -> f64 {
+        match self {
+            Self::Short => SHORT_OHMS,
+            _ => OL_OHMS,
+        }
+    }
+
+    /// d(scale)/d(SI) at a figure in SI.
+    pub fn slope(self, value: f64) -> f64 {
+        match self {
+            Self::Ohms | Self::Short if value >= self.open_ohms() => 0.0,
+            Self::Ohms | Self::Short => 1.0 / ((value.max(0.0) + 0.1) * std::f64::consts::LN_10),
+            Self::Amps => value.signum(),
+            Self::Volts | Self::Milliohms => 1.0,
+        }
+    }
+
     /// Instrument deviation (one sigma) at a scale value: volts 3 mV + 1 % below 0.4 V, else
-    /// 20 mV + 0.6 %; ohms 30 mΩ + 1.2 % carried to the log; four-wire 0.3 mΩ + 1 %; amps
+    /// 20 mV + 0.6 %; ohms 50 mΩ + 1.2 % carried to the log; four-wire 0.3 mΩ + 1 %; amps
     /// 5 mA + 2.5 %.
     pub fn instrument(self, y: f64) -> f64 {
         match self {
@@ -60,9 +85,9 @@ impl Scale {
                 let v = y.abs();
                 (0.003 + 0.01 * v).min(0.02 + 0.006 * v)
             }
-            Self::Ohms => {
+            Self::Ohms | Self::Short => {
                 let ohms = (10f64.powf(y) - 0.1).max(0.0);
-                (0.03 + 0.012 * ohms) / ((ohms + 0.1) * std::f64::consts::LN_10) + 0.01
+                (0.05 + 0.012 * ohms) / ((ohms + 0.1) * std::f64::consts::LN_10) + 0.01
             }
             Self::Milliohms => 0.0003 + 0.01 * y.abs(),
             Self::Amps => 0.005 + 0.025 * y.abs(),
@@ -78,7 +103,7 @@ impl Scale {
         (0..2).all(|d| {
             let still = Self::STILL * self.instrument(a.mean[d]);
             (a.mean[d] - b.mean[d]).abs() <= still
-                && (a.slope[d] - b.slope[d]).abs() * 0.05 <= still
+                && (a.slope(d) - b.slope(d)).abs() * 0.05 <= still
         })
     }
 
@@ -87,41 +112,36 @@ impl Scale {
         match self {
             Self::Volts => 60.0,
             Self::Ohms => 8.3,
+            Self::Short => 3.3,
             Self::Milliohms => 0.6,
             Self::Amps => 20.0,
         }
     }
 }
 
-/// Predicted figure: mean and spread on the test's scale, slope with the log of the pack's voltage.
+/// Predicted figure on the test's scale, for a steady one or the lowest and the highest of a sweep.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Prediction {
-    /// With all values as named, per dimension (low, high of a sweep).
-    pub nominal: [f64; 2],
-    /// Mean per dimension.
+    /// With all values as named.
     pub mean: [f64; 2],
-    /// Spread from component tolerances.
+    /// Spread from what the net has for itself: the tolerance of every element in it.
     pub spread: [f64; 2],
-    /// d(mean)/d(ln pack volts).
-    pub slope: [f64; 2],
+    /// d(mean)/d(factor), by [`Factor`].
+    pub slopes: [[f32; FACTORS]; 2],
 }
 
 impl Prediction {
-    /// What a change of the vehicle that moves the nominal value leaves of it: the rest moves along, in proportion on a
-    /// scale with a zero.
-    pub(super) fn shifted(mut self, nominal: [f64; 2], scale: Scale) -> Self {
-        for (d, now) in nominal.into_iter().enumerate() {
-            let was = self.nominal[d];
-            let proportion = match scale {
-                Scale::Ohms => 1.0,
-                _ if was.abs() < 1e-6 => 1.0,
-                _ => (now / was).abs().min(2.0),
-            };
-            self.mean[d] = now + (self.mean[d] - was) * proportion;
-            self.spread[d] *= proportion;
-            self.slope[d] *= proportion;
-        }
-        self.nominal = nominal;
-        self
+    /// d(mean)/d(ln pack volts).
+    pub fn slope(&self, d: usize) -> f64 {
+        f64::from(self.slopes[d][Factor::Charge as usize])
+    }
+
+    /// Spread of a dimension when of every shared factor's spread the part that `open` tells is still open.
+    pub fn open(&self, d: usize, variances: &[f64; FACTORS], open: impl Fn(Factor) -> f64) -> f64 {
+        let each = self.slopes[d].iter().zip(variances).zip(Factor::ALL);
+        let shared: f64 = each
+            .map(|((slope, var), factor)| (f64::from(*slope) * open(factor)).powi(2) * var)
+            .sum();
+        (self.spread[d].powi(2) + shared).sqrt()
     }
 }

@@ -5,7 +5,7 @@ use crate::cores::share_out;
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::repertoire::Probe;
-use crate::diagnosis::scale::{Prediction, Scale};
+use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::{Circuit, FaultCase, Netlist, Profile, VehicleState};
@@ -58,8 +58,8 @@ impl Solved<'_> {
     }
 
     /// What all cases read at a probe.
-    pub fn column(&self, probe: usize) -> Vec<Prediction> {
-        (0..self.rows.len()).map(|k| self.read(k, probe)).collect()
+    pub fn column(&self, probe: usize) -> impl Iterator<Item = Prediction> {
+        (0..self.rows.len()).map(move |k| self.read(k, probe))
     }
 }
 
@@ -82,7 +82,7 @@ impl<'a> Vehicle<'a> {
         let moved = kept.map_or_else(Vec::new, Kept::moved);
         let some: Vec<(Probe, VehicleState)> =
             moved.iter().map(|p| self.probes[*p].clone()).collect();
-        let forward_moved = Forward::new(self.net, &some);
+        let forward_moved = Forward::new(&self.profile.family, self.net, &some);
         let share = |places: &[usize]| match kept {
             Some(kept) => self.again(places, kept, &moved, &forward_moved),
             None => self.anew(places),
@@ -134,32 +134,20 @@ impl<'a> Vehicle<'a> {
             };
             way.push(k);
         }
-        let before = |places: &[usize], probes: &[usize]| -> Vec<Vec<Prediction>> {
-            let read = |k: &usize| probes.iter().map(|p| kept.read(*k, *p)).collect();
-            places.iter().map(read).collect()
-        };
         let mut out = self.anew(&ways.anew);
 
-        let all: Vec<usize> = (0..self.probes.len()).collect();
-        let was = before(&ways.beside, &all);
-        let cases = self.cases(&ways.beside);
-        let solved = self.forward.cases_again(&cases, self.sound, &was);
-        for ((&k, (circuit, row)), was) in ways.beside.iter().zip(solved).zip(&was) {
+        let solved = self.forward.cases(&self.cases(&ways.beside), self.sound);
+        for (&k, (circuit, row)) in ways.beside.iter().zip(solved) {
             // no point reads otherwise: nothing is seen otherwise
-            let mut each = self.probes.iter().zip(was).zip(&row);
-            let same = each.all(|((p, was), now)| Scale::of(p.0.mode).same(was, now));
+            let mut each = self.probes.iter().zip(&row).enumerate();
+            let same = each.all(|(p, (probe, now))| probe.0.scale().same(&kept.read(k, p), now));
             let seen = kept.seen(k).filter(|_| kept.signs && same);
             let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
             out.push((k, (Row::All(row), seen)));
         }
 
         let sound: Vec<Prediction> = moved.iter().map(|p| self.sound[*p]).collect();
-        let cases = self.cases(&ways.moved);
-        let solved = if kept.comparable() {
-            forward_moved.cases_again(&cases, &sound, &before(&ways.moved, moved))
-        } else {
-            forward_moved.cases(&cases, &sound)
-        };
+        let solved = forward_moved.cases(&self.cases(&ways.moved), &sound);
         for (&k, (circuit, row)) in ways.moved.iter().zip(solved) {
             let seen = kept.seen(k).filter(|_| kept.signs);
             let seen = seen.unwrap_or_else(|| self.look(&circuit, k));

@@ -12,7 +12,7 @@ impl Model {
     pub(super) fn symptomise(&mut self, catalogue: &Catalogue, has: &dyn Fn(&str) -> bool) {
         let rest = VehicleState::default();
         let pedals = self.profile.family.has("pedals");
-        let total: f64 = self.hypotheses[..self.cases.len()]
+        let total: f64 = self.hypotheses[..self.cases.len() - self.variants]
             .iter()
             .map(|h| h.weight)
             .sum();
@@ -22,7 +22,8 @@ impl Model {
             }
             let id = symptom.id.get_ref();
             let mut column = Vec::with_capacity(self.cases.len());
-            for (case, seen) in self.cases.iter().zip(&self.signs) {
+            let faults = self.cases.len() - self.variants;
+            for (case, seen) in self.cases[..faults].iter().zip(&self.signs) {
                 let none = BTreeMap::new();
                 let prior = catalogue.priors.get(&case.fault);
                 let table = prior.map_or(&none, |p| &p.symptoms);
@@ -69,6 +70,8 @@ impl Model {
                 .map(|(p, h)| p * h.weight)
                 .sum::<f64>()
                 / total;
+            // told of a vehicle with nothing to repair as among all complaints
+            column.resize(self.cases.len(), base);
             let rate = Rate {
                 base,
                 leak: symptom.leak,

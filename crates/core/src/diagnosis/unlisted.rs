@@ -12,9 +12,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 /// Fault id of the cases that stand in no catalogue.
 pub const UNLISTED: &str = "unlisted";
-/// Resistance that a wire, a contact or a fuse gains: what matters where power flows, and where a signal does.
-const POWER_OHMS: [f64; 2] = [1.0, 30.0];
-const SIGNAL_OHMS: [f64; 1] = [30.0];
+/// Resistance that a wire, a contact or a fuse gains, each standing for a range of some times more or less: what matters
+/// where power flows, and where a signal does.
+const POWER_OHMS: [f64; 4] = [0.05, 0.4, 3.0, 30.0];
+const SIGNAL_OHMS: [f64; 3] = [30.0, 400.0, 5000.0];
 /// Resistances from here on are components, which lose some of their ohms rather than gain a few.
 const COMPONENT_OHMS: f64 = 10.0;
 const LESS: f64 = 0.3;
@@ -181,12 +182,12 @@ fn touching(profile: &Profile, net: &Netlist) -> Vec<(usize, Effect, String)> {
     pairs.collect()
 }
 
-/// The repair of a wire cures the same thing anywhere along it: the wire, and which thing.
-fn along<'a>(net: &'a Netlist, effect: &Effect) -> Option<(&'a str, &'static str)> {
+/// The repair of a wire cures the same thing anywhere along it: the wire, and which thing. Ohms count by their decade, an
+/// open wire as the highest.
+fn along<'a>(net: &'a Netlist, effect: &Effect) -> Option<(&'a str, i32)> {
     let (part, what) = match effect {
-        Effect::Open(e) => (e, "open"),
-        Effect::Series(e, ohms) if *ohms > POWER_OHMS[0] => (e, "much more"),
-        Effect::Series(e, _) => (e, "more"),
+        Effect::Open(e) => (e, i32::MAX),
+        Effect::Series(e, ohms) => (e, ohms.log10().floor() as i32),
         _ => return None,
     };
     let id = &net.elements[*part].id;
@@ -207,7 +208,7 @@ pub(super) fn unlisted(
         .map(|(case, known)| (&case.effects[0], known.class.as_str()))
         .collect();
     // known of a wire, it needs no second name
-    let mut of_wires: BTreeSet<(&str, &str, &str)> = BTreeSet::new();
+    let mut of_wires: BTreeSet<(&str, i32, &str)> = BTreeSet::new();
     for (effect, class) in &written {
         of_wires.extend(along(net, effect).map(|(wire, what)| (wire, what, *class)));
     }

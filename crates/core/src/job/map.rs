@@ -267,6 +267,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                                 element: None,
                                 sweep,
                                 groups: false,
+                                electronics: false,
                             };
                             if sweep.is_some() {
                                 let y = m.healthy_in(&circuit, &probe, &w.job.state);

@@ -286,16 +286,48 @@ pub struct OtherTest {
 /// What to do now, by the expected cost of each.
 #[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
 pub struct PlanView {
-    /// `measure`, `again`, `repair`, `decline`, `hand-back` or `refer`.
+    /// `measure`, `again`, `witness`, `built`, `repair`, `decline`, `hand-back` or `refer`.
     pub act: String,
     /// One sentence: what, and why.
     pub words: String,
-    /// The test to be taken again, when the act is `again`.
+    /// The test to be taken again, or first, when the act is `again` or `witness`.
     pub test: Option<String>,
     /// Repairs in the order of chance to cost, with what they cost.
     pub order: Vec<TryView>,
     /// Minutes expected when the repairs were tried in this order now, parts as minutes of labour.
     pub minutes_now: f64,
+}
+
+/// A way in which the vehicle may be built otherwise.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BuiltView {
+    /// Key under which it is ruled out by hand.
+    pub key: String,
+    /// Id for the change `built`.
+    pub variant: String,
+    /// Name.
+    pub name: String,
+    /// How to make sure of it.
+    pub how: String,
+    /// Share, per cent.
+    pub percent: u32,
+    /// Does it lead, so that it is asked about now?
+    pub leads: bool,
+    /// Readings that tell it from the drawing.
+    pub lines: Vec<BuiltLine>,
+}
+
+/// A reading as the drawing has it and as it would be.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BuiltLine {
+    /// Test.
+    pub name: String,
+    /// What was read.
+    pub reads: String,
+    /// What the drawing says.
+    pub drawn: String,
+    /// What it would be.
+    pub seems: String,
 }
 
 /// One repair in the order of trying.
@@ -368,6 +400,8 @@ pub struct Bench {
     pub first_minute_left: usize,
     /// Suspects by share, those of 0.5 % and more.
     pub suspects: Vec<Suspect>,
+    /// The likeliest way in which it may be built otherwise than the drawing, nothing to repair.
+    pub built: Option<BuiltView>,
     /// Nothing wrong, per cent.
     pub nothing_percent: u32,
     /// Something this drawing does not hold, per cent.

@@ -5,23 +5,17 @@ use crate::common::{catalogue, model, models};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::state::{Battery, Foot};
 use spannung_circuit::{Mode, VehicleState};
-use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::repertoire::Kind;
+use spannung_core::diagnosis::rows::Rows;
 use std::collections::BTreeSet;
 
 /// Half the distance between two distributions at which they count as told apart.
 const APART: f64 = 0.3;
 
 /// Total variation between what a test shows under a case and without a fault.
-fn moves(column: &Column, case: usize) -> f64 {
-    let half = |a: &[f64], b: &[f64]| -> f64 {
-        a.iter().zip(b).map(|(x, y)| (x - y).abs()).sum::<f64>() / 2.0
-    };
-    let wide = |v: &[f32]| v.iter().map(|x| f64::from(*x)).collect::<Vec<_>>();
-    match column {
-        Column::Figures { bins, .. } => half(&wide(&bins.cases[case]), &wide(&bins.healthy)),
-        Column::Outcomes { cases, healthy } => half(&cases[case], healthy),
-    }
+fn moves(rows: &Rows, case: usize) -> f64 {
+    let each = rows.row(case).iter().zip(&rows.healthy);
+    each.map(|(x, y)| (x - y).abs()).sum::<f64>() / 2.0
 }
 
 #[test]
@@ -32,7 +26,7 @@ fn every_fault_shows_in_a_test_or_a_symptom() {
             .listed()
             .iter()
             .enumerate()
-            .filter(|(k, _)| m.columns.iter().all(|c| moves(c, *k) < APART))
+            .filter(|(k, _)| m.rows.iter().all(|r| moves(r, *k) < APART))
             .filter(|(k, c)| {
                 let prior = &catalogue.priors[&c.fault];
                 let told = |s: &String| m.symptoms.get(s).is_some_and(|p| p[*k] >= 0.2);
@@ -56,9 +50,9 @@ fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
     let written: BTreeSet<&str> = procedures.chain(probes).map(String::as_str).collect();
     let mut on_offer: BTreeSet<&str> = BTreeSet::new();
     for m in models() {
-        let mine = m.tests.iter().zip(&m.columns);
-        for (t, column) in mine.filter(|(t, _)| written.contains(t.id.as_str())) {
-            let moved = (0..m.cases.len()).any(|k| moves(column, k) >= APART);
+        let mine = m.tests.iter().zip(&m.rows);
+        for (t, rows) in mine.filter(|(t, _)| written.contains(t.id.as_str())) {
+            let moved = (0..m.cases.len()).any(|k| moves(rows, k) >= APART);
             assert!(moved, "{}: no fault moves {}", m.profile.family.id, t.id);
             on_offer.insert(&t.id);
         }
@@ -75,7 +69,7 @@ fn an_uncertain_fault_hides_no_gap() {
     for id in ["t-pull-a", "t-pull-b", "t-pull-c"] {
         let test = m.tests.iter().position(|t| t.id == id).unwrap();
         let dead = m.cases.iter().position(|c| c.key == "ctl-5v-dead").unwrap();
-        let apart = moves(&m.columns[test], dead);
+        let apart = moves(&m.rows[test], dead);
         assert!(apart > 0.9, "{id} tells the dead rail by {apart:.2}");
     }
 }

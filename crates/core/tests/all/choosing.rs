@@ -179,14 +179,15 @@ fn cannot_reach_and_cannot_tell_move_nothing() {
 #[test]
 fn bins_are_at_most_ten_and_their_chances_sum_to_one() {
     let m = model();
-    for (test, column) in m.tests.iter().zip(&m.columns) {
+    for ((test, column), rows) in m.tests.iter().zip(&m.columns).zip(&m.rows) {
         match &**column {
             Column::Figures { bins, dims, .. } => {
                 assert!(bins.cuts[0].len() < 10, "{}", test.id);
                 assert!(*dims == 2 || bins.cuts[1].is_empty());
-                for row in bins.cases.iter().chain(std::iter::once(&bins.healthy)) {
-                    let sum: f32 = row.iter().sum();
-                    assert!((sum - 1.0).abs() < 1e-3, "{}: {sum}", test.id);
+                let each = rows.own.iter().map(|own| &own.1);
+                for row in each.chain(std::iter::once(&rows.healthy)) {
+                    let sum: f64 = row.iter().sum();
+                    assert!((sum - 1.0).abs() < 1e-9, "{}: {sum}", test.id);
                 }
             }
             Column::Outcomes { cases, healthy } => {
@@ -223,19 +224,9 @@ fn nearly_every_repair_class_shows_in_some_test() {
         .iter()
         .filter(|class| {
             !class.members.iter().any(|case| {
-                m.columns.iter().any(|column| match &**column {
-                    Column::Figures { bins, .. } => {
-                        let pairs = bins.cases[*case].iter().zip(&bins.healthy);
-                        pairs.map(|(a, b)| (a - b).abs()).sum::<f32>() > 0.5
-                    }
-                    Column::Outcomes { cases, healthy } => {
-                        cases[*case]
-                            .iter()
-                            .zip(healthy)
-                            .map(|(a, b)| (a - b).abs())
-                            .sum::<f64>()
-                            > 0.5
-                    }
+                m.rows.iter().any(|rows| {
+                    let pairs = rows.row(*case).iter().zip(&rows.healthy);
+                    pairs.map(|(a, b)| (a - b).abs()).sum::<f64>() > 0.5
                 })
             })
         })

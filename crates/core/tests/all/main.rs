@@ -5,6 +5,7 @@
 mod accepted;
 mod agreement;
 mod bench;
+mod built;
 mod catalogue;
 mod choosing;
 mod common;

@@ -21,8 +21,7 @@ impl Weighed<'_> {
             Kind::Probe(p),
             Column::Figures {
                 scale,
-                cases,
-                healthy,
+                readings,
                 dims,
                 ..
             },
@@ -44,11 +43,11 @@ impl Weighed<'_> {
         }
         let d = dims - 1;
         let top = |x: &crate::diagnosis::scale::Prediction| {
-            (x.mean[d] + 4.0 * x.spread[d] + (0.15 * x.slope[d]).abs())
+            (x.mean[d] + 4.0 * x.spread[d] + (0.15 * x.slope(d)).abs())
                 .abs()
                 .max(x.mean[0].abs())
         };
-        let most = cases.iter().map(top).fold(top(healthy), f64::max).max(0.05);
+        let most = readings.each().map(top).fold(0.05, f64::max);
         let size = figure.high.abs().max(figure.low.abs());
         if size <= 1.3 * most + 4.0 * scale.instrument(most) {
             return Ok(());

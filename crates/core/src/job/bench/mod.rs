@@ -2,6 +2,7 @@
 //! and orders come from here; the page only draws.
 
 mod admit;
+mod built;
 mod suspects;
 mod taken;
 mod tiles;
@@ -135,6 +136,14 @@ impl<'a> Weighed<'a> {
             if job.failed.iter().any(|f| &f.class == class) {
                 continue;
             }
+            // a way to build it is ruled out under its case's key
+            let way = model.cases.iter().position(|c| &c.key == class);
+            if let Some(case) = way.filter(|_| *out) {
+                evidence.push(Evidence {
+                    entry: entry.to_string(),
+                    item: Item::NotBuilt { case },
+                });
+            }
             if let Some(class) = model.class(class) {
                 evidence.push(Evidence {
                     entry: entry.to_string(),
@@ -223,7 +232,7 @@ impl<'a> Weighed<'a> {
             &ranked,
         );
         let again = match plan.action {
-            Action::Again(test) => Some(self.candidate(test)),
+            Action::Again(test) | Action::Witness(test) => Some(self.candidate(test)),
             _ => None,
         };
         let best = again
@@ -271,6 +280,7 @@ impl<'a> Weighed<'a> {
             first_minute_done: first_done,
             first_minute_left: first.len(),
             minutes_to_go: self.to_go(&shares, &ranked),
+            built: self.built(matches!(plan.action, Action::Built(_))),
             suspects,
             nothing_percent,
             outside_percent,

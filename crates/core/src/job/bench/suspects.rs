@@ -27,6 +27,7 @@ impl Weighed<'_> {
             }
         }
         let mut all = by_segment.clone();
+        all.push(self.belief.built(m));
         all.push(nothing);
         all.push(outside);
         let percents = round_to_100(&all);

@@ -40,6 +40,9 @@ impl Weighed<'_> {
                     self.model.classes[*class].name
                 )
             }
+            Item::NotBuilt { case } => {
+                format!("Not so: {}", self.model.cases[*case].name.to_lowercase())
+            }
             Item::ByHand { out, .. } => {
                 if *out {
                     "Ruled out by hand".into()
@@ -151,10 +154,16 @@ impl Weighed<'_> {
                             } => match &*taken.column {
                                 Column::Figures {
                                     scale,
-                                    healthy,
+                                    readings,
                                     dims,
                                     ..
-                                } => Some(explain::expected_of(p, *scale, healthy, *dims)),
+                                } => Some(explain::expected_of(
+                                    p,
+                                    *scale,
+                                    &readings.healthy,
+                                    *dims,
+                                    &self.model.variances,
+                                )),
                                 Column::Outcomes { .. } => None,
                             },
                             _ => None,

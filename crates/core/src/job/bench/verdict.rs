@@ -40,6 +40,22 @@ impl Weighed<'_> {
                 ),
                 Some(m.tests[k].id.clone()),
             ),
+            Action::Witness(k) => (
+                "witness",
+                format!(
+                    "First “{}”: one net alone speaks for the likely repair, and a vehicle built otherwise than the drawing reads like that too.",
+                    m.tests[k].name
+                ),
+                Some(m.tests[k].id.clone()),
+            ),
+            Action::Built(k) => (
+                "built",
+                format!(
+                    "Perhaps it is built otherwise than the drawing: {}. That explains the readings without anything to repair.",
+                    m.cases[k].name.to_lowercase()
+                ),
+                None,
+            ),
             Action::Repair(k) => (
                 "repair",
                 format!(

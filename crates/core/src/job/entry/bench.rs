@@ -247,7 +247,7 @@ impl Kind for Skip {
 /// A suspect ruled out or in by hand, or left to the readings again.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize, ToSchema)]
 pub struct ByHand {
-    /// Repair class.
+    /// Repair class, or `built:` and the id of a way to build the vehicle.
     pub class: String,
     /// Out (true), in (false), or neither.
     pub out: Option<bool>,
@@ -265,7 +265,11 @@ impl Kind for ByHand {
             catalogue, here, ..
         } = *at;
         let Self { class, reason, .. } = self;
-        if here && !catalogue.classes.contains_key(class) {
+        // a repair, or a way to build the vehicle
+        let way = class
+            .strip_prefix("built:")
+            .is_some_and(spannung_circuit::variant::known);
+        if here && !way && !catalogue.classes.contains_key(class) {
             return refuse(
                 Code::UnknownClass,
                 "class",
@@ -699,6 +703,7 @@ fn change_words(change: &Differs) -> String {
             format!("{strand}: the wires sit on pins {}", pins.join(", "))
         }
         Differs::HallSpacing { degrees } => format!("halls {degrees}° apart"),
+        Differs::Built { variant } => format!("built otherwise: {}", variant.replace('-', " ")),
         Differs::Alteration { id, present } => {
             format!("{}: {id}", if *present { "altered" } else { "not altered" })
         }

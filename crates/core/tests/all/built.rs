@@ -1,0 +1,117 @@
+//! Vehicles that are built otherwise than their drawing.
+
+use crate::common::{self, catalogue, told};
+use spannung_circuit::Change;
+use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::plan::{self, Action, Prices};
+use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model, repertoire};
+
+fn read(m: &Model, id: &str, low: f64, high: f64) -> Evidence {
+    Evidence {
+        entry: id.into(),
+        item: Item::Test {
+            test: repertoire::find(&m.tests, id).unwrap(),
+            answer: Answer::Figure { low, high },
+            taken_in: None,
+        },
+    }
+}
+
+fn decide(m: &Model, evidence: &[Evidence]) -> (Action, Belief) {
+    let belief = Belief::of(m, evidence);
+    let situation = Situation {
+        risk_limit: 4,
+        ..Situation::default()
+    };
+    let ranked = choose::rank(m, &belief, &situation);
+    let prices = Prices::default();
+    let plan = plan::plan(m, &belief, evidence, &situation, &prices, &ranked);
+    (plan.action, belief)
+}
+
+/// Hall lines of a sound bike whose controller pulls them up to 12 V.
+fn at_twelve(m: &Model) -> Vec<Evidence> {
+    let mut evidence = vec![told("S06")];
+    for id in ["t-hall-a", "t-hall-b", "t-hall-c"] {
+        evidence.push(read(m, id, 0.08, 12.4));
+    }
+    evidence
+}
+
+#[test]
+fn lines_that_are_all_alike_but_other_blame_nobody_and_are_asked_about() {
+    let m = common::model("gh48");
+    let (action, belief) = decide(m, &at_twelve(m));
+    let Action::Built(case) = action else {
+        panic!("{action:?}");
+    };
+    assert_eq!(m.cases[case].key, "built:halls-at-12");
+    let worst = belief.classes(m).into_iter().fold(0.0, f64::max);
+    assert!(worst < 0.3, "a repair stands at {worst:.2}");
+}
+
+#[test]
+fn what_was_looked_at_and_is_not_so_is_not_asked_again() {
+    let m = common::model("gh48");
+    let mut evidence = at_twelve(m);
+    let (Action::Built(case), before) = decide(m, &evidence) else {
+        panic!("it is asked about");
+    };
+    evidence.push(Evidence {
+        entry: "no".into(),
+        item: Item::NotBuilt { case },
+    });
+    let (action, after) = decide(m, &evidence);
+    assert_ne!(action, Action::Built(case));
+    assert!(after.shares[case] < 0.01 * before.shares[case]);
+}
+
+#[test]
+fn a_vehicle_put_right_reads_as_sound() {
+    let m = common::model("gh48");
+    let change = Change::Built {
+        variant: "halls-at-12".into(),
+    };
+    let so = m.profile.with(&change).unwrap();
+    let so = m.edited(catalogue(), &so).unwrap();
+    assert!(so.cases.iter().all(|c| c.key != "built:halls-at-12"));
+    let belief = Belief::of(&so, &at_twelve(&so));
+    let sound = so.hypotheses.iter().position(|h| h.key == "nothing");
+    let prior = so.hypotheses[sound.unwrap()].weight;
+    assert!(belief.others(&so).0 > prior, "{:?}", belief.others(&so));
+}
+
+#[test]
+fn a_way_that_a_family_does_not_come_in_is_refused() {
+    let m = common::model("rt12");
+    for variant in ["halls-at-12", "no such thing"] {
+        let change = Change::Built {
+            variant: variant.into(),
+        };
+        assert!(m.profile.with(&change).is_err(), "{variant}");
+    }
+}
+
+/// Of twins that read alike none rises over the others, whatever they read.
+#[test]
+fn equal_readings_of_twins_raise_no_twin() {
+    let m = common::model("gh48");
+    for (low, high) in [(0.1, 4.9), (0.3, 3.7), (0.05, 3.3)] {
+        let mut evidence = vec![told("S06")];
+        for id in ["t-hall-a", "t-hall-b", "t-hall-c"] {
+            evidence.push(read(m, id, low, high));
+        }
+        let belief = Belief::of(m, &evidence);
+        let share = |x: &str| -> f64 {
+            let mine = m.cases.iter().zip(&belief.shares);
+            let own = mine.filter(|(c, _)| c.x == x && c.fault.starts_with("hall-"));
+            own.map(|(_, p)| p).sum()
+        };
+        let [a, b, c] = ["a", "b", "c"].map(share);
+        let most = a.max(b).max(c);
+        assert!(
+            most < 0.12 && most < 4.0 * a.min(b).min(c) + 0.02,
+            "{a} {b} {c}"
+        );
+    }
+}
