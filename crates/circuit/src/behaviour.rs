@@ -31,6 +31,13 @@ pub struct Scene<'a> {
 /// A bus that is fed through more than this (a precharge resistor alone) collapses as soon as the motor draws.
 const BUS_OHMS: f64 = 20.0;
 
+/// A phase of so many times the ohms of another one gives that part of its torque.
+const LIMPS: f64 = 5.0;
+/// Volts that the current limit takes away, as a part of all, from which a climb is felt as weak.
+const SAGS: f64 = 0.14;
+/// A throttle line below this at rest is broken or has no supply, volts.
+const NO_SIGNAL: f64 = 0.3;
+
 /// No direct signs.
 pub static NO_SIGNS: BTreeMap<String, String> = BTreeMap::new();
 
@@ -100,6 +107,8 @@ impl<'a> Scene<'a> {
             "motor" => true,
             "assist" => family.has("pedals"),
             "brake_sign" => self.net.find("BRL").is_some(),
+            "pull" => family.has("electronic"),
+            "ctr_click" => self.net.element("contactor").is_some(),
             "drag_in" | "drag_out" => six_step,
             "speed_shown" => self.net.find("SPD").is_some(),
             "sides" => family.has("twin-motors"),
@@ -118,7 +127,8 @@ impl<'a> Scene<'a> {
         if sign == "code" {
             // a sensor that is not plugged in looks to the controller like one that is dead
             let apart = || self.profile.family.codes_apart(state).next();
-            return declared.or_else(|| apart().map(|(_, code)| code.into()));
+            let apart = || apart().map(|(_, code)| code.into());
+            return declared.or_else(apart).or_else(|| self.code(state));
         }
         if !self.has(sign) {
             return declared;
@@ -130,6 +140,8 @@ impl<'a> Scene<'a> {
                 let on = self.lights(state) && self.braking(state);
                 Some(word(on, "on", "off"))
             }),
+            "pull" => declared.or_else(|| Some(word(self.pulls(state), "strong", "weak"))),
+            "ctr_click" => declared.or_else(|| Some(word(self.pulls_in(state), "clicks", "none"))),
             "drag_in" => declared.or_else(|| Some(word(!self.bridge_drags(), "free", "notchy"))),
             "drag_out" => declared.or_else(|| Some(word(!self.windings_short(), "free", "drags"))),
             "speed_shown" => {
@@ -189,6 +201,31 @@ impl<'a> Scene<'a> {
         }
     }
 
+    /// Does the contactor's coil get what it needs after the key is turned?
+    fn pulls_in(&self, state: &VehicleState) -> bool {
+        let s = self.solve(&self.running(state), 0);
+        let contactor = self.net.element("contactor");
+        contactor.is_some_and(|e| s.conducts[e].on)
+    }
+
+    /// Do the volts at the controller stand up to its current limit?
+    fn pulls(&self, state: &VehicleState) -> bool {
+        let family = &self.profile.family;
+        let limit = family
+            .figures
+            .iter()
+            .find(|f| f.id.get_ref() == "controller-amps");
+        let Some(limit) = limit else {
+            return true;
+        };
+        let s = self.solve(&self.running(state), 0);
+        let bus = family.logic.bus.as_str();
+        let volts = self.volts(&s, bus, "GND");
+        let sag = limit.usual * self.ohms(&s, bus, "GND");
+        let limps = matches!(family.motor, Motor::SixStep) && lopsided(self.phases(state));
+        sag < SAGS * volts && !limps
+    }
+
     fn braking(&self, state: &VehicleState) -> bool {
         let s = self.solve(&self.running(state), 0);
         let level = self.profile.brake_threshold();
@@ -216,17 +253,11 @@ impl<'a> Scene<'a> {
                 .all(|i| self.volts(s, &i.line, "GND") > i.below_volts)
     }
 
-    /// Can the drive run at all: fed, rail up, no brake, motor and bridge whole? Returns how it
-    /// would turn when asked to.
-    fn drive(&self, state: &VehicleState) -> &'static str {
-        let running = self.running(state);
-        let s = self.solve(&running, 0);
-        if !self.powered(&s) || self.braking(state) {
-            return "silent";
-        }
+    /// What the three sensor lines say at each of six steps of a turn.
+    fn hall_codes(&self, state: &VehicleState) -> [u8; 6] {
         let turning = VehicleState {
             wheel: Wheel::Turned,
-            ..running.clone()
+            ..self.running(state)
         };
         let level = self.profile.hall_threshold();
         let mut codes = [0u8; 6];
@@ -239,19 +270,33 @@ impl<'a> Scene<'a> {
                 *code = *code << 1 | u8::from(high != turned);
             }
         }
+        codes
+    }
+
+    /// Ohms of each phase from the bridge to the star point, everything else dead.
+    fn phases(&self, state: &VehicleState) -> [f64; 3] {
+        let apart = self.running(state).apart;
         let dead = VehicleState {
             battery: Battery::Out,
             key: Key::Off,
-            apart: running
-                .apart
-                .iter()
-                .cloned()
-                .chain(["dock".into()])
-                .collect(),
+            apart: apart.into_iter().chain(["dock".into()]).collect(),
             ..VehicleState::default()
         };
         let s = self.solve(&dead, 0);
-        let connected = ["U", "V", "W"].map(|x| self.ohms(&s, &format!("P{x}"), "N") < 0.6);
+        ["U", "V", "W"].map(|x| self.ohms(&s, &format!("P{x}"), "N"))
+    }
+
+    /// Can the drive run at all: fed, rail up, no brake, motor and bridge whole? Returns how it
+    /// would turn when asked to.
+    fn drive(&self, state: &VehicleState) -> &'static str {
+        let running = self.running(state);
+        let s = self.solve(&running, 0);
+        if !self.powered(&s) || self.braking(state) {
+            return "silent";
+        }
+        let codes = self.hall_codes(state);
+        let phases = self.phases(state);
+        let connected = phases.map(|ohms| ohms < 0.6);
         if self.bridge_drags() || self.windings_short() {
             return "buzzes";
         }
@@ -261,6 +306,8 @@ impl<'a> Scene<'a> {
         let turn = commutation::turn(codes, connected);
         if turn.torque < -0.5 {
             "backwards"
+        } else if turn.dead < 0.1 && lopsided(phases) {
+            "rough"
         } else if turn.dead < 0.1 {
             "smooth"
         } else if turn.dead < 0.6 {
@@ -304,6 +351,34 @@ impl<'a> Scene<'a> {
             return "slow".into();
         }
         drive.into()
+    }
+
+    /// The group of a code that follows from the lines the controller watches.
+    fn code(&self, state: &VehicleState) -> Option<String> {
+        let logic = &self.profile.family.logic;
+        let idle = self.solve(&self.running(state), 0);
+        if matches!(self.profile.family.motor, Motor::Brushed { .. }) || !self.powered(&idle) {
+            return None;
+        }
+        let open = VehicleState {
+            throttle: Throttle::Full,
+            ..self.running(state)
+        };
+        let full = self.solve(&open, 0);
+        let at = |s: &Solution| self.volts(s, "THR", "GND");
+        let throttle = at(&idle) < NO_SIGNAL
+            || at(&idle) > logic.throttle_lockout_volts
+            || at(&full) > logic.throttle_fault_volts
+            || !self.channels_agree(&idle)
+            || !self.channels_agree(&full);
+        if throttle && self.net.find("THR").is_some() {
+            return Some("throttle".into());
+        }
+        let codes = self.hall_codes(state);
+        codes
+            .iter()
+            .any(|c| [0, 7].contains(c))
+            .then(|| "hall".into())
     }
 
     /// Two throttle channels keep their ratio, or the controller refuses both.
@@ -461,6 +536,12 @@ impl<'a> Scene<'a> {
         let line = |step: u8| self.volts(&self.solve(&turning, step), "SPD", "GND");
         (line(0) - line(1)).abs() > 2.0
     }
+}
+
+/// Does one phase take so much less current than another that the motor limps?
+fn lopsided(phases: [f64; 3]) -> bool {
+    let least = phases.iter().copied().fold(f64::INFINITY, f64::min);
+    phases.iter().any(|ohms| *ohms > LIMPS * least)
 }
 
 fn both([one, other]: [bool; 2]) -> String {

@@ -149,6 +149,9 @@ pub fn colour_ok(code: &str) -> bool {
             && parts.next().is_none())
 }
 
+/// Volts of the rail that a ratio of it refers to.
+const RAIL: &str = "part.rail-5v.volts";
+
 impl Profile {
     fn strand_mut(&mut self, id: &str) -> Result<&mut Strand, CircuitError> {
         self.family
@@ -387,6 +390,15 @@ impl Profile {
         }
         for target in &figure.sets {
             *self.family.target(target)? = value;
+        }
+        for (target, more) in &figure.shifts {
+            *self.family.target(target)? = value + more;
+        }
+        if !figure.ratios.is_empty() {
+            let rail = *self.family.target(RAIL)?;
+            for (target, [more, times]) in &figure.ratios {
+                *self.family.target(target)? = (value + more) * times / rail;
+            }
         }
         for target in &figure.divides {
             *self.family.target(target)? *= figure.usual / value;

@@ -200,6 +200,13 @@ pub struct Figure {
     /// Figures that shrink as it grows: `part.pack-fuse.ohms`.
     #[serde(default)]
     pub divides: Vec<String>,
+    /// Figures that follow it at a distance: `logic.throttle_lockout_volts` → what is added to its value.
+    #[serde(default)]
+    pub shifts: BTreeMap<String, f64>,
+    /// Ratios of the 5 V rail that follow it: `part.throttle-hall.idle` → volts that are added to its value, and what the sum
+    /// is taken times.
+    #[serde(default)]
+    pub ratios: BTreeMap<String, [f64; 2]>,
 }
 
 /// An element of the family that is not a wire.
@@ -247,6 +254,9 @@ pub struct PartSpec {
     /// Volts at which it stops.
     #[serde(default)]
     pub off_volts: Option<f64>,
+    /// Amps in for an amp out, of a regulator that is a converter.
+    #[serde(default)]
+    pub draws: Option<f64>,
     /// Ratio at rest.
     #[serde(default)]
     pub idle: Option<f64>,
@@ -562,7 +572,8 @@ impl Family {
         }
         let mut tried = family.clone();
         for figure in &family.figures {
-            for target in figure.sets.iter().chain(&figure.divides) {
+            let far = figure.shifts.keys().chain(figure.ratios.keys());
+            for target in figure.sets.iter().chain(&figure.divides).chain(far) {
                 tried
                     .target(target)
                     .map_err(|e| at(figure.id.span().start, e.to_string()))?;
@@ -620,6 +631,7 @@ impl Family {
                 "rail_min_volts" => &mut logic.rail_min_volts,
                 "throttle_start_volts" => &mut logic.throttle_start_volts,
                 "throttle_full_volts" => &mut logic.throttle_full_volts,
+                "throttle_lockout_volts" => &mut logic.throttle_lockout_volts,
                 _ => return Err(unknown()),
             });
         }

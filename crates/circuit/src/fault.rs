@@ -103,6 +103,9 @@ pub struct SignSpec {
     /// Worked out from the circuit by [`crate::behaviour`].
     #[serde(default)]
     pub computed: bool,
+    /// What is there → what it is called instead → how often.
+    #[serde(default)]
+    pub seen_as: BTreeMap<String, BTreeMap<String, f64>>,
 }
 
 /// All fault modes and signs.
@@ -154,6 +157,35 @@ impl FaultBook {
             file: file.into(),
             text: text.into(),
         };
+        for spec in &book.signs {
+            let words = spec.seen_as.iter();
+            let all = words.flat_map(|(is, called)| std::iter::once(is).chain(called.keys()));
+            let strange = |word: &&String| !spec.values.contains(word);
+            let much = |called: &BTreeMap<String, f64>| {
+                called.values().any(|p| *p < 0.0) || called.values().sum::<f64>() >= 1.0
+            };
+            if let Some(word) = all.clone().find(strange) {
+                let message = format!("seen_as: “{}” has no value “{word}”", spec.id.get_ref());
+                return Err(CircuitError::at(
+                    sign_file,
+                    sign_text,
+                    spec.id.span().start,
+                    message,
+                ));
+            }
+            if spec.seen_as.values().any(much) {
+                let message = format!(
+                    "seen_as: “{}” leaves nothing for what is there",
+                    spec.id.get_ref()
+                );
+                return Err(CircuitError::at(
+                    sign_file,
+                    sign_text,
+                    spec.id.span().start,
+                    message,
+                ));
+            }
+        }
         for (k, fault) in book.faults.iter().enumerate() {
             let at = |m: String| CircuitError::at(file, text, fault.id.span().start, m);
             if book.faults[..k]

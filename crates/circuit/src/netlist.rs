@@ -149,8 +149,9 @@ pub enum Part {
         /// Slope.
         ohms: f64,
     },
-    /// Linear regulator from `a` (input) to `b` (output), ground `c`: regulates, limits its
-    /// current, follows its input in drop-out, or is off below `off_volts` with hysteresis.
+    /// Regulator from `a` (input) to `b` (output), ground `c`: regulates, limits its
+    /// current, follows its input in drop-out, or is off below `off_volts` with hysteresis. A linear one takes in
+    /// the amps that it gives out, a converter fewer.
     Regulator {
         /// Output volts when regulating.
         volts: f64,
@@ -162,6 +163,9 @@ pub enum Part {
         on_volts: f64,
         /// Input below which it stops.
         off_volts: f64,
+        /// Amps in for an amp out while regulating: 1 for a linear one, output over input volts and efficiency for a
+        /// converter at its usual input.
+        draws: f64,
     },
     /// Output `b` at a ratio of supply `a` over ground `c` (hall throttle, line driver).
     Ratio {
@@ -202,6 +206,16 @@ pub struct Element {
     pub spread: f64,
     /// Plug whose joining this element is, if it is a contact.
     pub plug: Option<String>,
+}
+
+impl Element {
+    /// Amps in for an amp out, of a regulator.
+    pub(crate) fn draws(&self) -> f64 {
+        match self.part {
+            Part::Regulator { draws, .. } => draws,
+            _ => 1.0,
+        }
+    }
 }
 
 /// The wire that an element is a piece of, by the element's name: `throttle.3` of `throttle.3.run`.

@@ -233,6 +233,7 @@ impl Profile {
                 dropout_volts: need(spec.dropout_volts, "dropout_volts")?,
                 on_volts: need(spec.on_volts, "on_volts")?,
                 off_volts: need(spec.off_volts, "off_volts")?,
+                draws: spec.draws.unwrap_or(1.0),
             },
             "ratio" => {
                 let idle = need(spec.idle, "idle")?;

@@ -138,19 +138,16 @@ impl Circuit {
                     let through = g * across + amps * of.sources();
                     (-amps * pull * of.sources(), through * pull * added)
                 }
-                (Part::Regulator { .. }, LinearKind::Regulate) => {
-                    (-amps * pull * of.sources(), 0.0)
+                (Part::Regulator { draws, .. }, LinearKind::Regulate) => {
+                    let fed = draws * lambda[e.a] + (1.0 - draws) * lambda[e.c];
+                    (amps * (lambda[e.b] - fed) * of.sources(), 0.0)
                 }
                 (Part::Ratio { .. }, _) => {
                     let ratio = amps;
                     let whole = g * (of.at(e.a) - of.at(e.c)) * (lambda[e.b] - lambda[e.c]);
                     (
                         ratio * whole,
-                        if self.drifted(k) == Some(true) {
-                            whole
-                        } else {
-                            0.0
-                        },
+                        if self.stuck(k).is_some() { whole } else { 0.0 },
                     )
                 }
                 (Part::OpenCollector { .. }, _) => {

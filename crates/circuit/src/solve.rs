@@ -208,13 +208,14 @@ impl Circuit {
         self.fixes[k].series_ohms
     }
 
-    /// Does the fault set an element's own value, and is that a ratio?
-    pub fn drifted(&self, k: usize) -> Option<bool> {
-        let fix = &self.fixes[k];
-        if fix.stuck_ratio.is_some() {
-            return Some(true);
-        }
-        (fix.scale != 1.0).then_some(false)
+    /// Ratio of its supply at which the fault holds an element's output.
+    pub fn stuck(&self, k: usize) -> Option<f64> {
+        self.fixes[k].stuck_ratio
+    }
+
+    /// Does the fault set an element's own value?
+    pub fn drifted(&self, k: usize) -> bool {
+        self.fixes[k].scale != 1.0
     }
 
     fn at(&self, i: usize, j: usize) -> usize {
@@ -459,6 +460,7 @@ impl Circuit {
                 dropout_volts,
                 on_volts,
                 off_volts,
+                ..
             } => {
                 if fix.forced == Some(false) || !same(e.a, e.c) {
                     return Device::Off;
@@ -744,12 +746,17 @@ fn linear_solve<const L: usize>(
                     drive(e.b, l.amps);
                 }
                 LinearKind::Regulate => {
+                    let input = e.draws();
+                    let ground = 1.0 - input;
                     add(at(e.b, e.b), l.g);
                     add(at(e.b, e.c), -l.g);
-                    add(at(e.a, e.c), l.g);
-                    add(at(e.a, e.b), -l.g);
+                    add(at(e.a, e.c), input * l.g);
+                    add(at(e.a, e.b), -input * l.g);
+                    add(at(e.c, e.c), ground * l.g);
+                    add(at(e.c, e.b), -ground * l.g);
                     drive(e.b, l.amps);
-                    drive(e.a, -l.amps);
+                    drive(e.a, -input * l.amps);
+                    drive(e.c, -ground * l.amps);
                 }
                 LinearKind::Ratio => {
                     let (g, ratio) = (l.g, l.amps);

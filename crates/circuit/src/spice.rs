@@ -43,10 +43,15 @@ pub fn netlist(
                 }
             }
             LinearKind::Constant => line(format_args!("I{k} n{a} n{b} DC {:.17e}", l.amps)),
-            // a→b: g·(set − (vb − vc)), with g·set as a current of its own
+            // into b: g·(set − (vb − vc)), with g·set as a current of its own; out of a and of c in their shares
             LinearKind::Regulate => {
-                line(format_args!("G{k} n{a} n{b} n{c} n{b} {:.17e}", l.g));
-                line(format_args!("I{k} n{a} n{b} DC {:.17e}", l.amps));
+                for (name, from, share) in [("", a, e.draws()), ("c", c, 1.0 - e.draws())] {
+                    if share != 0.0 {
+                        let (g, amps) = (share * l.g, share * l.amps);
+                        line(format_args!("G{k}{name} n{from} n{b} n{c} n{b} {g:.17e}"));
+                        line(format_args!("I{k}{name} n{from} n{b} DC {amps:.17e}"));
+                    }
+                }
             }
             // b→c: g·(vb − vc) less g·ratio·(va − vc)
             LinearKind::Ratio => {

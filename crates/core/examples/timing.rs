@@ -6,7 +6,7 @@ use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::plan::{self, Prices};
-use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
+use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Model};
 use std::time::Instant;
 
 /// A signal strand with thinner wires than usual.
@@ -115,6 +115,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         };
         timed("shares and next test after one answer", &evidence[..1]);
         let belief = timed("the same after twenty readings", &evidence);
+        let mut course = Course::new(&model);
+        course.after(&model, &evidence[..evidence.len() - 1]);
+        let start = Instant::now();
+        course.after(&model, &evidence);
+        println!(
+            "  shares, going on by one reading, in {:?}",
+            start.elapsed()
+        );
         let start = Instant::now();
         plan::forecast(&model, &belief, &situation, &Prices::default(), 1);
         println!("  forecast in {:?}", start.elapsed());

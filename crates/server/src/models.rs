@@ -4,9 +4,10 @@
 use crate::error::ApiError;
 use spannung_circuit::{Change, Family, Profile, VehicleState};
 use spannung_core::catalogue::{Catalogue, fnv};
-use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::column::Column;
+use spannung_core::diagnosis::{Belief, Course, Evidence, Model};
 use spannung_core::job::Job;
+use spannung_core::job::bench::Beside;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, PoisonError};
 use tokio::sync::{OnceCell, Semaphore};
@@ -23,9 +24,46 @@ pub struct Ready {
     /// The model.
     pub model: Model,
     columns: Mutex<HashMap<(usize, VehicleState), Arc<Column>>>,
+    /// Jobs that were looked at last, as far as they had come.
+    courses: Mutex<Vec<Course>>,
+}
+
+/// Jobs whose course is kept beside a model.
+const COURSES: usize = 4;
+
+impl Beside for &Ready {
+    fn column(&mut self, test: usize, state: &VehicleState) -> Option<Arc<Column>> {
+        Ready::column(self, test, state)
+    }
+
+    /// Goes on from what was believed before the last answer, when that is kept.
+    fn belief(&mut self, model: &Model, evidence: &[Evidence]) -> Belief {
+        let lock = || self.courses.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = {
+            let mut courses = lock();
+            let ahead = |c: &Course| c.is_before(evidence).then(|| c.len());
+            let best = (0..courses.len()).max_by_key(|k| ahead(&courses[*k]));
+            let best = best.filter(|k| courses[*k].is_before(evidence));
+            best.map(|k| courses.remove(k))
+        };
+        let mut course = kept.unwrap_or_else(|| Course::new(model));
+        let belief = course.after(model, evidence).clone();
+        let mut courses = lock();
+        courses.push(course);
+        if courses.len() > COURSES {
+            courses.remove(0);
+        }
+        belief
+    }
 }
 
 impl Ready {
+    /// About how many bytes it takes up with what is kept beside it.
+    fn bytes(&self) -> usize {
+        let courses = self.courses.lock().unwrap_or_else(PoisonError::into_inner);
+        self.model.bytes() + courses.iter().map(Course::bytes).sum::<usize>()
+    }
+
     /// Predictions of a test in a state. The first time it takes some tens of milliseconds.
     pub fn column(&self, test: usize, state: &VehicleState) -> Option<Arc<Column>> {
         let key = (test, state.clone());
@@ -63,7 +101,7 @@ struct Place {
 
 impl Place {
     fn bytes(&self) -> usize {
-        self.slot.get().map_or(0, |r| r.model.bytes())
+        self.slot.get().map_or(0, |r| r.bytes())
     }
 }
 
@@ -164,6 +202,7 @@ impl Models {
             before = Some(Arc::new(Ready {
                 model,
                 columns: Mutex::default(),
+                courses: Mutex::default(),
             }));
         }
         before.ok_or_else(|| ApiError::not_found("wiring model"))

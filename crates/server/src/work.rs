@@ -3,7 +3,6 @@
 use crate::App;
 use crate::error::ApiError;
 use crate::models::Ready;
-use spannung_circuit::state::VehicleState;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::repertoire;
 use spannung_core::job::bench::Weighed;
@@ -187,8 +186,7 @@ pub async fn weigh<T: Send + 'static>(
     let ready: Arc<Ready> = app.models.of(&app.catalogue, &job).await?;
     let catalogue = Arc::clone(&app.catalogue);
     tokio::task::spawn_blocking(move || {
-        let mut column = |test: usize, state: &VehicleState| ready.column(test, state);
-        let weighed = Weighed::new(&catalogue, &ready.model, &job, role, &mut column);
+        let weighed = Weighed::new(&catalogue, &ready.model, &job, role, &mut &*ready);
         then(&weighed)
     })
     .await

@@ -4,7 +4,7 @@ use crate::policy::{Lists, Point, Policy, decide};
 use spannung_circuit::{Effect, FaultCase};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
-use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
+use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, Test};
 use spannung_sim::{Errors, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -101,6 +101,16 @@ pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Sit
                 }
             }
         }
+    }
+}
+
+/// A control that is found standing wrong is put right on the spot.
+fn put_right(spec: &Test, answer: &Answer, vehicle: &mut Vehicle) {
+    if let (true, Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k)) =
+        (spec.control, &spec.kind, answer)
+        && *k > 0
+    {
+        vehicle.mend(|c| c.signs.get(sign) == Some(&outcomes[*k].0));
     }
 }
 
@@ -361,7 +371,8 @@ pub fn play_on(
     let mut told_ever: BTreeSet<String> = played.told.iter().cloned().collect();
     let mut repairs = 0;
     let mut corrected: Option<Model> = None;
-    let mut belief = Belief::of(known, &evidence);
+    let mut course = Course::new(known);
+    let mut belief = course.after(known, &evidence).clone();
     while played.tests < MOST_TESTS
         && repairs
             < MOST_REPAIRS.max(if setting.policy == Policy::Swap {
@@ -384,9 +395,13 @@ pub fn play_on(
             &mut place,
         );
         match action {
-            Action::Test(test) | Action::Again(test) | Action::Witness(test) => {
+            Action::Test(test)
+            | Action::Again(test)
+            | Action::Witness(test)
+            | Action::First(test) => {
                 let spec = &known.tests[test];
                 let a = answer(known, &mut vehicle, test, &situation);
+                put_right(spec, &a, &mut vehicle);
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
                 played.trail.push(format!(
@@ -405,7 +420,7 @@ pub fn play_on(
                         taken_in: None,
                     },
                 });
-                belief = Belief::of(known, &evidence);
+                belief = course.after(known, &evidence).clone();
             }
             Action::Repair(class) | Action::Decline(class) => {
                 repairs += 1;
@@ -483,7 +498,7 @@ pub fn play_on(
                             test.is_none_or(|t| !choose::moved_by(known, class, t))
                         });
                     }
-                    belief = Belief::of(known, &evidence);
+                    belief = course.after(known, &evidence).clone();
                 }
             }
             Action::Built(case) => {
@@ -497,7 +512,8 @@ pub fn play_on(
                 match new {
                     Some(new) => {
                         evidence = carried_over(known, &new, &evidence);
-                        belief = Belief::of(&new, &evidence);
+                        course = Course::new(&new);
+                        belief = course.after(&new, &evidence).clone();
                         corrected = Some(new);
                     }
                     None => {
@@ -505,7 +521,7 @@ pub fn play_on(
                             entry: format!("not {id}"),
                             item: Item::NotBuilt { case },
                         });
-                        belief = Belief::of(known, &evidence);
+                        belief = course.after(known, &evidence).clone();
                     }
                 }
             }

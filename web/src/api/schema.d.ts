@@ -1418,6 +1418,18 @@ export interface components {
             /** @description Id for the change `built`. */
             variant: string;
         };
+        /** @description A known way to build such a vehicle otherwise. */
+        BuiltWayView: {
+            /** @description How to make sure of it. */
+            how: string;
+            /** @description Id. */
+            id: string;
+            /** @description Name. */
+            name: string;
+            /** @description Is this one built so? */
+            present: boolean;
+            source?: components["schemas"]["KnownFrom"] | null;
+        };
         /** @description A job as one document. */
         Bundle: {
             /**
@@ -1499,6 +1511,7 @@ export interface components {
             bands: components["schemas"]["BandView"][];
             /** @description Words of the black tip. */
             black: string;
+            black_face?: components["schemas"]["FaceView"] | null;
             /** @description Why it cannot be done now. */
             blocked?: string | null;
             /** @description A lowest and highest figure is read. */
@@ -2799,6 +2812,8 @@ export interface components {
         ProfileView: {
             /** @description What can have been done to it. */
             alterations: components["schemas"]["AlterationView"][];
+            /** @description How it may be built otherwise than the drawing. */
+            built: components["schemas"]["BuiltWayView"][];
             /** @description Name of the family. */
             family: string;
             /** @description Figures of labels. */
@@ -3280,7 +3295,7 @@ export interface components {
          * @description How the gate stands.
          * @enum {string}
          */
-        Standing: "asking" | "open" | "stopped" | "quarantined";
+        Standing: "asking" | "open" | "grounded" | "stopped" | "quarantined";
         /** @description One thing that must be true before the test. */
         StateNeed: {
             /** @description State field. */

@@ -1,12 +1,17 @@
 import Box from "@mui/material/Box";
-import type { Card } from "../api/client";
+import type { Card, FaceView } from "../api/client";
 import { v } from "../theme/tokens";
 import { Face } from "./Face";
 
 /** Where the tips go: the face of the plug, or the two places. */
 export const ProbePlace = ({ card }: { card: Card }) => (
   <Box sx={{ width: 226, flex: "none", display: "flex", flexDirection: "column" }}>
-    {card.face ? (
+    {card.face && card.black_face ? (
+      <>
+        <Half face={card.face} />
+        <Half face={card.black_face} />
+      </>
+    ) : card.face ? (
       <>
         <Box sx={{ fontSize: 16, fontWeight: 700, lineHeight: 1.15 }}>
           {card.face.name}, {card.face.harness_half ? "harness half" : "device half"}
@@ -21,6 +26,19 @@ export const ProbePlace = ({ card }: { card: Card }) => (
     ) : (
       <Places red={card.red} black={card.black} />
     )}
+  </Box>
+);
+
+/** One of two plugs, each with one tip. */
+const Half = ({ face }: { face: FaceView }) => (
+  <Box sx={{ display: "flex", alignItems: "center", gap: 0.8, flex: 1, minHeight: 0 }}>
+    <Face face={face} size={128} />
+    <Box sx={{ fontSize: 14.5, fontWeight: 700, lineHeight: 1.15 }}>
+      {face.name}
+      <Box sx={{ fontWeight: 400, color: v("ink2") }}>
+        {face.joined ? "from behind" : face.harness_half ? "apart, harness half" : "apart, device half"}
+      </Box>
+    </Box>
   </Box>
 );
 

@@ -31,6 +31,7 @@ const Gate = ({ job }: { job: JobView }) => {
   const [picked, setPicked] = useState<string>();
   const g = job.gate;
   const stopped = g.standing === "stopped" || g.standing === "quarantined";
+  const passed = g.standing === "open" || g.standing === "grounded";
   const open = g.contacts.find((c) => c.standing === "open");
   const asked = g.contacts.find((c) => c.id === picked) ?? open;
   const clear = g.contacts.filter((c) => c.standing === "clear").length;
@@ -45,7 +46,7 @@ const Gate = ({ job }: { job: JobView }) => {
     {
       keys: ["Enter"],
       name: "To the Bench",
-      run: g.standing === "open" ? () => void go(`/jobs/${job.id}/bench`) : undefined,
+      run: passed ? () => void go(`/jobs/${job.id}/bench`) : undefined,
     },
   ]);
   return (
@@ -69,7 +70,7 @@ const Gate = ({ job }: { job: JobView }) => {
           <Heading note="Every contact must close. Nothing here is switched before they have.">
             Before anything is switched on
           </Heading>
-          <Chain contacts={g.contacts} asked={asked?.id} onPick={setPicked} open={g.standing === "open"} />
+          <Chain contacts={g.contacts} asked={asked?.id} onPick={setPicked} open={passed} />
           <Box
             sx={{
               display: "flex",
@@ -83,7 +84,7 @@ const Gate = ({ job }: { job: JobView }) => {
               <Box sx={{ p: 2.5 }}>
                 {job.pack == null ? (
                   <NamePack job={job} append={append} />
-                ) : g.standing === "open" && picked === undefined ? (
+                ) : passed && picked === undefined ? (
                   <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
                     <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750 }}>
                       All {g.contacts.length} contacts are closed.

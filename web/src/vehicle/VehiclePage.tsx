@@ -120,6 +120,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
         </Box>
         <Box sx={{ display: "grid", gap: 2.5, alignContent: "start", minWidth: 0 }}>
           <Altered altered={p.alterations} set={set} {...common} />
+          <BuiltSo built={p.built} set={set} {...common} />
           {p.halls && (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 16 }}>
               <b>Halls stand apart</b>
@@ -361,6 +362,46 @@ const PackTable = ({
     </Box>
   );
 };
+
+/** Ways that makers build such a vehicle otherwise: a press says that this one is built so, undo takes it back. */
+const BuiltSo = ({
+  built,
+  set,
+  busy,
+}: {
+  built: VehicleProfile["built"];
+  set: (change: Change) => void;
+  busy: boolean;
+}) =>
+  built.length === 0 ? null : (
+    <Box sx={{ display: "grid", gap: 0.8, fontSize: 16 }}>
+      <b style={{ fontSize: 17 }}>Built otherwise than the drawing</b>
+      {built.map((b) => (
+        <Box key={b.id} data-built={b.id} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <Button
+            disabled={busy || b.present}
+            aria-pressed={b.present}
+            onClick={() => {
+              set({ what: "built", variant: b.id });
+            }}
+            sx={{
+              minHeight: 44,
+              width: 290,
+              flex: "none",
+              justifyContent: "flex-start",
+              textAlign: "left",
+              ...pressed(b.present),
+            }}
+          >
+            {b.name}
+          </Button>
+          <span style={{ color: v("ink2"), fontSize: 15, lineHeight: 1.2 }}>
+            {b.present ? `${from(b.source) || "looked at"}. Undo takes it back.` : b.how}
+          </span>
+        </Box>
+      ))}
+    </Box>
+  );
 
 const Altered = ({
   altered,

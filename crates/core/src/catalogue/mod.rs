@@ -61,6 +61,9 @@ pub struct RepairClass {
     pub segment: String,
     /// Access code of the place where it is done.
     pub access: String,
+    /// Tests that are done before, or passed over by hand: quick, and they decide what is costly or cannot be undone.
+    #[serde(default)]
+    pub first: Vec<String>,
 }
 
 /// What a STOP says: an order in a few words, and why.
@@ -518,6 +521,16 @@ impl Catalogue {
                 if !self.risks.iter().any(|r| &r.id == risk) {
                     return Err(at(0, start, format!("there is no risk factor “{risk}”")));
                 }
+            }
+        }
+        for class in self.classes.values() {
+            let named = |id: &str| {
+                self.procedures.iter().any(|p| p.id.get_ref() == id)
+                    || self.probes.iter().any(|p| p.id.get_ref() == id)
+            };
+            if let Some(test) = class.first.iter().find(|id| !named(id)) {
+                let message = format!("first: there is no test “{test}”");
+                return Err(at(1, class.id.span().start, message));
             }
         }
         for fault in &self.faults.faults {

@@ -67,6 +67,23 @@ fn gaps_between(points: &[(f64, f64)], linear: bool) -> Vec<Gap> {
         .collect()
 }
 
+/// How far from what a sound vehicle reads, in its own deviations, an outcome of its own begins.
+const SOUND: f64 = 2.5;
+/// A cut that is no farther than this stands for it.
+const NEAR_SOUND: f64 = 5.0;
+
+/// Cuts on either side of what a sound vehicle reads, where a fault reads beyond and no gap was found near: a fault of any
+/// severity leaves no gap, and is told all the same by a reading that no sound vehicle gives.
+fn beside_sound(points: &[(f64, f64)], (sound, sigma): (f64, f64), cuts: &[f64]) -> Vec<f64> {
+    let side = |way: f64| {
+        let off = |y: f64| way * (y - sound) / sigma.max(1e-12);
+        let beyond = points.iter().any(|p| off(p.0) > SOUND);
+        let near = cuts.iter().any(|c| (0.0..NEAR_SOUND).contains(&off(*c)));
+        (beyond && !near).then_some(sound + way * SOUND * sigma)
+    };
+    [-1.0, 1.0].into_iter().filter_map(side).collect()
+}
+
 impl Bins {
     /// Cut the outcomes of a figure: sort the predicted means, cut where neighbours differ by more than the sum of
     /// their reaches, at most ten bins (finer ones chase noise). The first `listed` cases decide the cuts.
@@ -80,14 +97,16 @@ impl Bins {
         let healthy = &readings.healthy;
         let sigma = |p: &Prediction, d: usize| deviation(scale, p, d, variances);
         let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
+        let points_of = |d: usize| {
+            let each = (0..listed).map(|k| readings.of(k));
+            let each = each.chain(std::iter::once(healthy));
+            let mut points: Vec<(f64, f64)> = each.map(|p| (p.mean[d], sigma(p, d))).collect();
+            points.sort_by(|a, b| a.0.total_cmp(&b.0));
+            points
+        };
         let most = if dims == 1 { 10 } else { 4 };
         for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-            let mut points: Vec<(f64, f64)> = (0..listed)
-                .map(|k| readings.of(k))
-                .chain(std::iter::once(healthy))
-                .map(|p| (p.mean[d], sigma(p, d)))
-                .collect();
-            points.sort_by(|a, b| a.0.total_cmp(&b.0));
+            let mut points = points_of(d);
             let linear = scale != Scale::Ohms;
             let mut gaps = gaps_between(&points, linear);
             // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
@@ -109,6 +128,11 @@ impl Bins {
             gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
             gaps.truncate(most - 1);
             *cut = gaps.iter().map(|g| g.cut).collect();
+            cut.extend(beside_sound(
+                &points_of(d),
+                (healthy.mean[d], sigma(healthy, d)),
+                cut,
+            ));
             cut.sort_by(f64::total_cmp);
         }
         Self {

@@ -178,7 +178,7 @@ pub fn rank_of(
 }
 
 /// A first-minute check that tells less than this (bits) is left out.
-const LEAST_CHECK: f64 = 0.012;
+const LEAST_CHECK: f64 = 0.03;
 /// A first-minute check is left out when the best test tells this many times more per minute without
 /// opening anything.
 const CHECK_RATE: f64 = 0.3;

@@ -1,13 +1,16 @@
 //! Why: what each reading did, what each outcome would mean, which reading does not fit.
 
 use crate::diagnosis::belief::Belief;
+use crate::diagnosis::bins::Bins;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use crate::diagnosis::repertoire::{Kind, Probe};
+use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Scale;
 use crate::diagnosis::shared::{FACTORS, Factor};
 use crate::reading;
+use std::cmp::Ordering;
 
 /// Where an outcome band stands against what is expected.
 #[derive(
@@ -73,31 +76,23 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
         })
 }
 
-/// The bands of a test, at most five, in the order of the ruler.
+/// The bands of a test, at most five, in the order of the ruler. “As expected” is what a card expects, from bound to bound;
+/// beyond it outcomes are told apart as choosing tells them.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
-    let column = &*model.columns[test];
-    let rows = &Now::of(&model.rows[test], model, belief);
-    match (&model.tests[test].kind, column) {
-        (Kind::Procedure { outcomes, .. }, _) => outcomes
-            .iter()
-            .enumerate()
-            .map(|(k, (_, words))| {
-                let (chance, joint) = after(rows, &belief.shares, &[k]);
-                Band {
-                    kind: if k == 0 {
-                        BandKind::Expected
-                    } else {
-                        BandKind::Low
-                    },
-                    name: words.clone(),
-                    from: None,
-                    to: None,
-                    chance,
-                    moves: biggest_move(model, belief, &joint),
-                    after: crate::diagnosis::belief::class_shares(model, &joint),
-                }
+    match (&model.tests[test].kind, &*model.columns[test]) {
+        (Kind::Procedure { outcomes, .. }, _) => {
+            let rows = &Now::of(&model.rows[test], model, belief);
+            let each = outcomes.iter().enumerate();
+            each.map(|(k, (_, words))| {
+                let kind = if k == 0 {
+                    BandKind::Expected
+                } else {
+                    BandKind::Low
+                };
+                band(model, belief, rows, &[k], kind, words)
             })
-            .collect(),
+            .collect()
+        }
         (
             Kind::Probe(probe),
             Column::Figures {
@@ -108,88 +103,133 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
             },
         ) => {
             let healthy = &readings.healthy;
-            if *dims == 2 && !probe.groups {
-                return sweep_bands(model, belief, rows, healthy.mean, bins);
-            }
-            let d = 0;
-            let inner = if *dims == 2 {
-                bins.cuts[1].len() + 1
+            let expected = expected_of(probe, *scale, healthy, *dims, &model.variances);
+            let sweeps = *dims == 2 && !probe.groups;
+            let shown = Column::Figures {
+                scale: *scale,
+                readings: readings.clone(),
+                bins: shown(bins, *scale, *dims, &expected, sweeps),
+                dims: *dims,
+            };
+            let Column::Figures { bins, .. } = &shown else {
+                return Vec::new();
+            };
+            let of_cases = Rows::of(&shown, &model.cases);
+            let rows = &Now::of(&of_cases, model, belief);
+            if sweeps {
+                sweep_bands(model, belief, rows, healthy.mean, bins)
             } else {
-                1
-            };
-            // merge neighbours, least likely first, until five are left
-            let n = bins.cuts[0].len() + 1;
-            let mass: Vec<f64> = (0..n)
-                .map(|k| {
-                    let columns = k * inner..(k + 1) * inner;
-                    let shares = belief.shares.iter().enumerate();
-                    shares
-                        .map(|(h, p)| p * rows.row(h)[columns.clone()].iter().sum::<f64>())
-                        .sum()
-                })
-                .collect();
-            let mut runs: Vec<(usize, usize, f64)> = (0..n).map(|k| (k, k, mass[k])).collect();
-            let home = |r: &(usize, usize, f64)| {
-                let low = if r.0 == 0 {
-                    f64::MIN
-                } else {
-                    bins.cuts[0][r.0 - 1]
-                };
-                let high = bins.cuts[0].get(r.1).copied().unwrap_or(f64::MAX);
-                healthy.mean[d] >= low && healthy.mean[d] < high
-            };
-            while runs.len() > 5 {
-                let k = (0..runs.len() - 1)
-                    .filter(|k| !home(&runs[*k]) && !home(&runs[*k + 1]))
-                    .min_by(|a, b| {
-                        let sum = |k: usize| runs[k].2 + runs[k + 1].2;
-                        sum(*a).total_cmp(&sum(*b))
-                    })
-                    .unwrap_or(0);
-                let next = runs.remove(k + 1);
-                runs[k] = (runs[k].0, next.1, runs[k].2 + next.2);
+                ruler(model, belief, rows, healthy.mean[0], bins, *scale, *dims)
             }
-            let at_home = runs.iter().position(&home).unwrap_or(0);
-            let last = runs.len() - 1;
-            runs.iter()
-                .enumerate()
-                .map(|(k, run)| {
-                    let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
-                    let (chance, joint) = after(rows, &belief.shares, &wanted);
-                    let low = (run.0 > 0).then(|| scale.from(bins.cuts[0][run.0 - 1]));
-                    let high = bins.cuts[0].get(run.1).map(|c| scale.from(*c));
-                    let open = k == last
-                        && k != at_home
-                        && *scale == Scale::Ohms
-                        && low.is_some_and(|l| l > 1e6);
-                    let kind = if k == at_home {
-                        BandKind::Expected
-                    } else if open {
-                        BandKind::Open
-                    } else if k < at_home
-                        && high.is_some_and(|h| h.abs() < 0.3)
-                        && *scale != Scale::Ohms
-                    {
-                        BandKind::Nothing
-                    } else if k < at_home {
-                        BandKind::Low
-                    } else {
-                        BandKind::High
-                    };
-                    Band {
-                        kind,
-                        name: kind_name(kind).into(),
-                        from: low,
-                        to: high,
-                        chance,
-                        moves: biggest_move(model, belief, &joint),
-                        after: crate::diagnosis::belief::class_shares(model, &joint),
-                    }
-                })
-                .collect()
         }
         _ => Vec::new(),
     }
+}
+
+/// Cuts as a card shows them: at the bounds of what it expects, and those of choosing that lie beyond. A sweep is told by
+/// the other level as well: a lowest figure where the highest should be stays high.
+fn shown(bins: &Bins, scale: Scale, dims: usize, expected: &Expected, sweeps: bool) -> Bins {
+    let ranges = [expected.low, expected.high].map(|(a, b)| [scale.to(a), scale.to(b)]);
+    let mut new = bins.clone();
+    for d in 0..dims {
+        let [from, to] = ranges[d];
+        let beyond = |c: &f64| *c < from || *c > to;
+        let mut cuts: Vec<f64> = bins.cuts[d].iter().copied().filter(beyond).collect();
+        // the end of a scale is no bound
+        cuts.extend([from, to].into_iter().filter(|y| scale.inside(*y)));
+        if sweeps {
+            let [low, high] = ranges;
+            cuts.extend(if d == 0 { [high[0]] } else { [low[1]] });
+        }
+        cuts.sort_by(f64::total_cmp);
+        cuts.dedup_by(|a, b| (*a - *b).abs() < 1e-9);
+        new.cuts[d] = cuts;
+    }
+    new
+}
+
+fn band(
+    model: &Model,
+    belief: &Belief,
+    rows: &Now<'_>,
+    wanted: &[usize],
+    kind: BandKind,
+    name: &str,
+) -> Band {
+    let (chance, joint) = after(rows, &belief.shares, wanted);
+    Band {
+        kind,
+        name: name.into(),
+        from: None,
+        to: None,
+        chance,
+        moves: biggest_move(model, belief, &joint),
+        after: crate::diagnosis::belief::class_shares(model, &joint),
+    }
+}
+
+/// The bands of a steady figure: neighbours are merged, the least likely first, until five are left.
+fn ruler(
+    model: &Model,
+    belief: &Belief,
+    rows: &Now<'_>,
+    healthy: f64,
+    bins: &Bins,
+    scale: Scale,
+    dims: usize,
+) -> Vec<Band> {
+    let cuts = &bins.cuts[0];
+    let inner = if dims == 2 { bins.cuts[1].len() + 1 } else { 1 };
+    let n = cuts.len() + 1;
+    let mass: Vec<f64> = (0..n)
+        .map(|k| {
+            let columns = k * inner..(k + 1) * inner;
+            let shares = belief.shares.iter().enumerate();
+            shares
+                .map(|(h, p)| p * rows.row(h)[columns.clone()].iter().sum::<f64>())
+                .sum()
+        })
+        .collect();
+    let mut runs: Vec<(usize, usize, f64)> = (0..n).map(|k| (k, k, mass[k])).collect();
+    let home = |r: &(usize, usize, f64)| {
+        let low = if r.0 == 0 { f64::MIN } else { cuts[r.0 - 1] };
+        let high = cuts.get(r.1).copied().unwrap_or(f64::MAX);
+        healthy >= low && healthy < high
+    };
+    while runs.len() > 5 {
+        let k = (0..runs.len() - 1)
+            .filter(|k| !home(&runs[*k]) && !home(&runs[*k + 1]))
+            .min_by(|a, b| {
+                let sum = |k: usize| runs[k].2 + runs[k + 1].2;
+                sum(*a).total_cmp(&sum(*b))
+            })
+            .unwrap_or(0);
+        let next = runs.remove(k + 1);
+        runs[k] = (runs[k].0, next.1, runs[k].2 + next.2);
+    }
+    let at_home = runs.iter().position(home).unwrap_or(0);
+    let last = runs.len() - 1;
+    let each = runs.iter().enumerate().map(|(k, run)| {
+        let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
+        let low = (run.0 > 0).then(|| scale.from(cuts[run.0 - 1]));
+        let high = cuts.get(run.1).map(|c| scale.from(*c));
+        let ohms = matches!(scale, Scale::Ohms | Scale::Short | Scale::Milliohms);
+        let open = k == last && scale == Scale::Ohms && low.is_some_and(|l| l > 1e6);
+        let nothing = !ohms && high.is_some_and(|h| h.abs() < 0.3);
+        let kind = match k.cmp(&at_home) {
+            Ordering::Equal => BandKind::Expected,
+            Ordering::Greater if open => BandKind::Open,
+            Ordering::Greater => BandKind::High,
+            Ordering::Less if nothing => BandKind::Nothing,
+            Ordering::Less => BandKind::Low,
+        };
+        Band {
+            from: low,
+            to: high,
+            ..band(model, belief, rows, &wanted, kind, kind_name(kind))
+        }
+    });
+    each.collect()
 }
 
 fn kind_name(kind: BandKind) -> &'static str {
@@ -208,11 +248,12 @@ fn sweep_bands(
     belief: &Belief,
     rows: &Now<'_>,
     healthy: [f64; 2],
-    bins: &crate::diagnosis::bins::Bins,
+    bins: &Bins,
 ) -> Vec<Band> {
     let high_bins = bins.cuts[1].len() + 1;
     let bin = |d: usize, y: f64| bins.cuts[d].iter().filter(|c| **c < y).count();
     let (home_low, home_high) = (bin(0, healthy[0]), bin(1, healthy[1]));
+    let (up, down) = (bin(0, healthy[1]), bin(1, healthy[0]));
     let mut toggles = Vec::new();
     let mut high = Vec::new();
     let mut low = Vec::new();
@@ -222,9 +263,9 @@ fn sweep_bands(
             let k = l * high_bins + h;
             if l == home_low && h == home_high {
                 toggles.push(k);
-            } else if h == home_high && l > home_low {
+            } else if l >= up {
                 high.push(k);
-            } else if l == home_low && h < home_high {
+            } else if h <= down {
                 low.push(k);
             } else {
                 between.push(k);
@@ -239,18 +280,7 @@ fn sweep_bands(
     ]
     .into_iter()
     .filter(|(k, _, _)| !k.is_empty())
-    .map(|(wanted, kind, name)| {
-        let (chance, joint) = after(rows, &belief.shares, &wanted);
-        Band {
-            kind,
-            name: name.into(),
-            from: None,
-            to: None,
-            chance,
-            moves: biggest_move(model, belief, &joint),
-            after: crate::diagnosis::belief::class_shares(model, &joint),
-        }
-    })
+    .map(|(wanted, kind, name)| band(model, belief, rows, &wanted, kind, name))
     .collect()
 }
 

@@ -16,12 +16,9 @@
 //! only tell whether the first was a slip: given that it was none, it reads the same under every hypothesis.
 
 use crate::diagnosis::figure::{Figure, MISPROBE};
-use crate::diagnosis::nets::Place;
+use crate::diagnosis::nets::{Place, UNDRAWN};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::{FACTORS, Factor};
-
-/// Chance that a net is not as drawn.
-pub(super) const UNDRAWN: f64 = 0.05;
 
 /// Mean and covariance of the shared factors.
 #[derive(Debug, Clone, PartialEq)]
@@ -170,14 +167,19 @@ impl Shared {
 }
 
 impl Filter {
-    /// Nothing read yet.
-    pub fn new(variances: &[f64; FACTORS], nets: usize) -> Self {
+    /// Nothing read yet; `undrawn` is the chance of each net that it is not as drawn.
+    pub fn new(variances: &[f64; FACTORS], undrawn: &[f64]) -> Self {
         Self {
             shared: Shared::new(variances),
-            undrawn: vec![UNDRAWN; nets],
+            undrawn: undrawn.to_vec(),
             own: Vec::new(),
             taken: Vec::new(),
         }
+    }
+
+    /// About how many bytes it takes up.
+    pub fn bytes(&self) -> usize {
+        size_of::<Self>() + self.undrawn.len() * 8 + self.taken.len() * size_of::<Taken>()
     }
 
     /// Something was mended, charged, or ridden to try it: what was read before is not there to be read again, and the
@@ -317,7 +319,7 @@ mod tests {
     fn filtered(lines: &[Line]) -> f64 {
         let mut variances = [0.0; FACTORS];
         variances[Factor::Pulls as usize] = 0.36;
-        let mut filter = Filter::new(&variances, NETS);
+        let mut filter = Filter::new(&variances, &[UNDRAWN; NETS]);
         let one = |(k, line): (usize, &Line)| {
             let figure = Figure {
                 scale: Scale::Volts,
@@ -437,7 +439,7 @@ mod tests {
         // a sound joint, and one that is bad: what the first reading made of them the next two leave nearly alone
         let odds = |times: usize| {
             let all = |ohms: f64| {
-                let mut filter = Filter::new(&variances, 1);
+                let mut filter = Filter::new(&variances, &[UNDRAWN]);
                 let each = (0..times).map(|_| filter.take(&reading, &joint(ohms), None).ln());
                 each.sum::<f64>()
             };

@@ -27,7 +27,12 @@ const ADDED: f64 = 0.7;
 const SHORT: f64 = 1.0;
 const DRIFT: f64 = 0.4;
 const STUCK: f64 = 0.12;
+const STUCK_LEAST: f64 = 0.012;
 const CELLS: f64 = 0.04;
+/// What a sensor leaves on the line that it pulls down differs from maker to maker, volts; a reading that follows the sensor's
+/// own ohms by at least this part is such a line.
+const SATURATES: f64 = 0.2;
+const HELD: f64 = 0.3;
 /// A maker's converter stands within so much of the usual.
 const REGULATED: f64 = 0.03;
 /// Spread of a group's volts against the others of its pack.
@@ -54,6 +59,11 @@ struct Figure {
     y: f64,
     spread: f64,
     slopes: [f32; FACTORS],
+}
+
+/// How far the ratio of a stuck output ranges: one that is dead or at its supply is that, one between may be anywhere.
+fn stuck_within(ratio: f64) -> f64 {
+    (STUCK * 4.0 * ratio * (1.0 - ratio)).max(STUCK_LEAST)
 }
 
 /// What a case reads, by probe: the lowest and the highest of all moments.
@@ -277,15 +287,14 @@ impl<'a> Forward<'a> {
         let mut own = 0.0;
         let severity = Factor::Severity as usize;
         let mut add = |k: usize, value: f64, series: f64| {
-            let stuck = circuit.drifted(k) == Some(true);
-            slopes[severity] += if stuck { STUCK } else { ADDED } * series;
+            slopes[severity] += circuit.stuck(k).map_or(ADDED, stuck_within) * series;
             let Some(factors) = self.factors.get(k) else {
                 // a bridge of the fault, or what another maker added
                 slopes[severity] += SHORT * value;
                 return;
             };
             let part = &circuit.elements[k].part;
-            if circuit.drifted(k) == Some(false) {
+            if circuit.drifted(k) {
                 // cells that are flat or weak keep close to what their chemistry allows
                 let drift = if matches!(part, Part::Source { .. }) {
                     CELLS
@@ -296,6 +305,9 @@ impl<'a> Forward<'a> {
             }
             if let Some(factor) = factors[open] {
                 slopes[factor as usize] += value;
+            }
+            if matches!(part, Part::OpenCollector { .. }) && value.abs() > HELD * y.abs() {
+                own += SATURATES * SATURATES;
             }
             if factors[open] != Some(Factor::Charge) {
                 let least = if matches!(part, Part::Regulator { .. }) {

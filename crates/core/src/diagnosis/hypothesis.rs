@@ -47,6 +47,8 @@ pub struct Class {
     pub segment: String,
     /// Access code of the place where it is done.
     pub access: String,
+    /// Ids of tests that are done before.
+    pub first: Vec<String>,
     /// Hypotheses of its cases.
     pub members: Vec<usize>,
     /// Mean minutes of its repairs, by prior.
@@ -113,6 +115,7 @@ impl Hypotheses {
                     act: spec.act.clone(),
                     segment: spec.segment.clone(),
                     access: spec.access.clone(),
+                    first: spec.first.clone(),
                     members: Vec::new(),
                     minutes: 0.0,
                     band: String::new(),

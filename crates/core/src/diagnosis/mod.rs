@@ -14,6 +14,7 @@ pub mod belief;
 pub mod bins;
 pub mod choose;
 pub mod column;
+pub mod course;
 pub mod evidence;
 pub mod explain;
 mod figure;
@@ -40,6 +41,7 @@ mod unlisted;
 
 pub use belief::Belief;
 pub use choose::{Candidate, Situation};
+pub use course::Course;
 pub use evidence::{Answer, Evidence, Item, TakenIn};
 pub use model::Model;
 pub use plan::{Action, Plan, Prices};

@@ -16,7 +16,7 @@ pub struct Place {
 }
 
 /// Places of all tests.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct Nets {
     /// Per test; procedures have none.
     pub places: Vec<Option<Place>>,
@@ -24,7 +24,14 @@ pub struct Nets {
     pub names: Vec<String>,
     /// Number of twins.
     pub twins: usize,
+    /// Per net, the chance that it is not as drawn.
+    pub undrawn: Vec<f64>,
 }
+
+/// Chance that a net is not as drawn; and that a reading from one side of a contact to the other tells of anything but that
+/// contact.
+pub(super) const UNDRAWN: f64 = 0.05;
+const UNDRAWN_CONTACT: f64 = 0.01;
 
 impl Nets {
     /// Places of a vehicle's tests.
@@ -55,7 +62,14 @@ impl Nets {
             _ => netlist.nodes[node].clone(),
         };
         let minus = |name: &str| returns(name) || name == "GND" || name == "C0" || name == "P-";
+        // both sides of one contact
+        let contact = |a: usize, b: usize| -> Option<&str> {
+            let (pin, side) = netlist.nodes[a].rsplit_once('.')?;
+            let (other, far) = netlist.nodes[b].rsplit_once('.')?;
+            (pin == other && matches!((side, far), ("c", "d") | ("d", "c"))).then_some(pin)
+        };
         let mut nets: Vec<String> = Vec::new();
+        let mut undrawn: Vec<f64> = Vec::new();
         let mut twins: Vec<(usize, [String; 2], Mode, String)> = Vec::new();
         let place = |test: &Test| {
             let Kind::Probe(p) = &test.kind else {
@@ -64,6 +78,8 @@ impl Nets {
             let net = if let Some(e) = p.element {
                 let id = &netlist.elements[e].id;
                 format!("amps {}", wire(id).unwrap_or(id))
+            } else if let Some(pin) = contact(p.pair.red, p.pair.black) {
+                format!("contact {pin}")
             } else {
                 let (red, black) = (name(p.pair.red), name(p.pair.black));
                 match (minus(&red), minus(&black)) {
@@ -76,6 +92,11 @@ impl Nets {
             let mut ends = [name(p.pair.red), name(p.pair.black)];
             ends.sort();
             let k = nets.iter().position(|n| *n == net).unwrap_or_else(|| {
+                undrawn.push(if net.starts_with("contact ") {
+                    UNDRAWN_CONTACT
+                } else {
+                    UNDRAWN
+                });
                 nets.push(net);
                 nets.len() - 1
             });
@@ -97,6 +118,7 @@ impl Nets {
             places,
             names: nets,
             twins: twins.len(),
+            undrawn,
         }
     }
 }

@@ -43,8 +43,16 @@ const LIKELY: f64 = 0.12;
 const LIKELY_SOUND: f64 = 0.6;
 const RATHER_SOUND: f64 = 0.45;
 const DOZEN: usize = 12;
-/// While “nothing to repair” is so many times as likely as a repair, that repair is not begun.
+/// Before it is handed back as sound it is tried as its owner uses it: whatever still tells so many bits is done first,
+/// until so many readings and looks.
+const TRIED_BITS: f64 = 0.06;
+const MOST_TRIED: usize = 30;
+/// While “nothing to repair” is so many times as likely as a repair, that repair is not begun; one that changes a part waits
+/// until it is the likelier by more.
 const RATHER: f64 = 1.0;
+const RATHER_PART: f64 = 1.5;
+/// After so many parts that did not help, what is believed here does not fit this vehicle: it is referred.
+const MOST_FAILED: usize = 3;
 /// A way to build the vehicle otherwise is made sure of from this share on.
 const LIKELY_BUILT: f64 = 0.35;
 /// Before a part a second net speaks for it, when the part is dearer than this, or the repair slower.
@@ -65,9 +73,9 @@ const WITNESS_WORTH: f64 = 20.0;
 /// Above this nothing more is asked before a dear repair.
 const SURE: f64 = 0.9;
 /// A test before a dear repair tells at least so many bits …
-const TELLS_BITS: f64 = 0.08;
+const TELLS_BITS: f64 = 0.05;
 /// … and takes at most this share of what a wrong repair is expected to cost.
-const BESIDE: f64 = 0.25;
+const BESIDE: f64 = 0.5;
 /// Tests looked at for their expected cost, best rate first.
 const LOOKED_AT: usize = 24;
 
@@ -108,6 +116,8 @@ pub enum Action {
     Again(usize),
     /// Do this test before the repair that is likely: nothing but one net speaks for it so far.
     Witness(usize),
+    /// Do this test before the repair that is likely: it is quick, and the repair is costly or cannot be undone.
+    First(usize),
     /// Make sure that the vehicle is built otherwise than the drawing: the case.
     Built(usize),
     /// Do the repair of this class.
@@ -311,6 +321,13 @@ fn test_of(e: &Evidence) -> Option<usize> {
         Item::Test { test, .. } => Some(*test),
         _ => None,
     }
+}
+
+/// A test that is done before a class is repaired, and was neither done nor passed over.
+fn first_of(model: &Model, situation: &Situation, class: usize) -> Option<usize> {
+    let asked = |test: usize| model.classes[class].first.contains(&model.tests[test].id);
+    let open = |test: &usize| asked(*test) && choose::may(&model.tests[*test], situation);
+    (0..model.tests.len()).find(open)
 }
 
 /// What a test speaks of: its net; all looks together are one witness.
@@ -589,6 +606,9 @@ pub fn plan(
         let least = match t.action {
             Action::HandBack if read >= DOZEN => RATHER_SOUND,
             Action::HandBack => LIKELY_SOUND,
+            Action::Repair(k) | Action::Decline(k) if model.classes[k].band != "0" => {
+                LIKELY.max(RATHER_PART * sound)
+            }
             _ => LIKELY.max(RATHER * sound),
         };
         t.chance >= least
@@ -598,13 +618,32 @@ pub fn plan(
     // no part changed on a small chance, while there is something to measure
     let action = match (after, first) {
         (Some((test, minutes)), _) if minutes < now.minutes => Action::Test(test),
+        (_, Some(Action::HandBack)) => Action::HandBack,
         (_, Some(action)) => dear(&now, action, ranked).map_or(action, Action::Test),
         (Some((test, _)), None) => Action::Test(test),
         (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
     };
+    let action = match action {
+        Action::HandBack if read < MOST_TRIED => {
+            let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);
+            tells.map_or(action, |c| Action::Witness(c.test))
+        }
+        other => other,
+    };
     if let Some(test) = verifies(model, belief, evidence) {
         return Plan {
             action: Action::Again(test),
+            now,
+            after,
+        };
+    }
+    let failed = |e: &&Evidence| match e.item {
+        Item::Failed { class, .. } => model.classes[class].band != "0",
+        _ => false,
+    };
+    if evidence.iter().filter(failed).count() >= MOST_FAILED {
+        return Plan {
+            action: Action::Refer,
             now,
             after,
         };
@@ -639,7 +678,9 @@ pub fn plan(
                 .iter()
                 .any(|t| t.action == action && t.cost() > CHEAP_MINUTES) =>
         {
-            witness(model, belief, evidence, situation, class, sound).unwrap_or(action)
+            witness(model, belief, evidence, situation, class, sound)
+                .or_else(|| first_of(model, situation, class).map(Action::First))
+                .unwrap_or(action)
         }
         other => other,
     };
@@ -752,7 +793,10 @@ fn play(model: &Model, start: Start, prices: &Prices, truth: usize, dice: &mut D
         }
         let ranked = choose::rank_of(model, &belief, &situation, &pool);
         match plan(model, &belief, &[], &situation, prices, &ranked).action {
-            Action::Test(test) | Action::Again(test) | Action::Witness(test) => {
+            Action::Test(test)
+            | Action::Again(test)
+            | Action::Witness(test)
+            | Action::First(test) => {
                 let (spent, _, _) = choose::minutes(model, &model.tests[test], &situation);
                 labour += spent;
                 let spec = &model.tests[test];

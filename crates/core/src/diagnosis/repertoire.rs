@@ -35,7 +35,7 @@ pub struct Test {
     /// Where something stands that the rider sets.
     pub control: bool,
     /// Where the tips go on a plug.
-    pub face: Option<Face>,
+    pub faces: Vec<Face>,
     /// The pack shows its true volts in this reading.
     pub loaded: bool,
     /// A known-good part is put in: its price band and the repair classes that would ruin it.
@@ -225,7 +225,7 @@ pub fn build(
             needs: p.needs.clone(),
             first_minute: p.first_minute,
             control: p.control,
-            face: None,
+            faces: Vec::new(),
             loaded: false,
             lends: p.lends.clone().map(|band| (band, p.ruined_by.clone())),
         });
@@ -243,10 +243,10 @@ pub fn build(
             name: p.name.clone(),
             why: p.why.clone(),
             // a wire called by what it carries is found on the plug by its pin
-            face: if p.red.is_empty() {
-                None
+            faces: if p.red.is_empty() {
+                Vec::new()
             } else {
-                face_of(
+                faces_of(
                     profile,
                     &net.nodes[pair.red],
                     &net.nodes[pair.black],
@@ -366,7 +366,7 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
             needs,
             first_minute: None,
             control: false,
-            face: None,
+            faces: Vec::new(),
             loaded: load,
             lends: None,
         });
@@ -430,25 +430,30 @@ fn common_needs(mode: Mode, state: &Requirement, risk: u8, needs: &mut Vec<Strin
     }
 }
 
-fn face_of(profile: &Profile, red: &str, black: &str, state: &Requirement) -> Option<Face> {
-    let pin = |node: &str| -> Option<(String, u8, bool)> {
+/// The plugs that the tips stand on: the red tip's first, then the black tip's when it is another.
+fn faces_of(profile: &Profile, red: &str, black: &str, state: &Requirement) -> Vec<Face> {
+    let face = |node: &str, is_red: bool| -> Option<Face> {
         let mut parts = node.split('.');
         let strand = profile.family.strand(parts.next()?)?;
         let pin: u8 = parts.next()?.parse().ok()?;
         let side = parts.next()?;
-        Some((strand.plug.clone(), pin, side == "c"))
+        let plug = strand.plug.clone();
+        Some(Face {
+            joined: !(state.apart.contains(&plug)
+                || plug == "dock" && state.battery == Some(Battery::Out)),
+            red_pin: is_red.then_some(pin),
+            black_pin: (!is_red).then_some(pin),
+            harness_half: side == "c",
+            plug,
+        })
     };
-    let (r, b) = (pin(red), pin(black));
-    let (plug, _, half) = r.clone().or(b.clone())?;
-    let on = |p: &Option<(String, u8, bool)>| p.as_ref().filter(|x| x.0 == plug).map(|x| x.1);
-    Some(Face {
-        joined: !(state.apart.contains(&plug)
-            || plug == "dock" && state.battery == Some(Battery::Out)),
-        red_pin: on(&r),
-        black_pin: on(&b),
-        harness_half: half,
-        plug,
-    })
+    match (face(red, true), face(black, false)) {
+        (Some(mut r), Some(b)) if r.plug == b.plug => {
+            r.black_pin = b.black_pin;
+            vec![r]
+        }
+        (r, b) => r.into_iter().chain(b).collect(),
+    }
 }
 
 /// Wires whose level at rest depends on where the wheel or crank happens to stand.
@@ -493,6 +498,16 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
             ..r.clone()
         };
         let r = strand.reference;
+        // volts are read against the plug's own return; where it has none, against the feed's minus
+        let own_return = strand.wires.iter().any(|w| {
+            let returns = ["ground", "minus", "return"].iter();
+            w.pin == r && returns.clone().any(|word| w.function.ends_with(word))
+        });
+        let minus = family.strand("main").or_else(|| family.strand("dock"));
+        let against = |side: &str| match minus {
+            Some(minus) if !own_return => format!("{}.{}.c", minus.id.get_ref(), minus.reference),
+            _ => format!("{id}.{r}.{side}"),
+        };
         for wire in &strand.wires {
             let p = wire.pin;
             let title = title(&strand.name, &wire.function);
@@ -522,7 +537,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                     id: tid,
                     name,
                     why: why.into(),
-                    face: face_of(profile, &red, &black, &state),
+                    faces: faces_of(profile, &red, &black, &state),
                     kind: Kind::Probe(Probe {
                         mode,
                         pair: meter::pair(net, &red, &black)?,
@@ -578,7 +593,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 )?;
                 continue;
             }
-            if p != r {
+            if p != r || !own_return {
                 let live_state = if sweep == Some(Sweep::Wheel) {
                     Requirement {
                         wheel: Some(Wheel::Turned),
@@ -593,7 +608,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                         format!("{title}, {half}"),
                         "What arrives here",
                         format!("{id}.{p}.{side}"),
-                        format!("{id}.{r}.{side}"),
+                        against(side),
                         Mode::Volts,
                         live_state.clone(),
                         &plug.access,
@@ -606,17 +621,22 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                     format!("{title}, plug apart"),
                     "What the controller side gives alone",
                     format!("{id}.{p}.c"),
-                    format!("{id}.{r}.c"),
+                    against("c"),
                     Mode::Volts,
                     apart(&live),
                     &plug.access,
                     1.0,
                     None,
                 )?;
-                if !floats(profile, id, p) {
+                if p != r && !floats(profile, id, p) {
+                    let to = if own_return {
+                        "ground"
+                    } else {
+                        "its neighbour"
+                    };
                     probe(
                         format!("ohm.{id}.{p}"),
-                        format!("{title} to ground, device half"),
+                        format!("{title} to {to}, device half"),
                         "The device alone",
                         format!("{id}.{p}.d"),
                         format!("{id}.{r}.d"),
@@ -630,9 +650,9 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 probe(
                     format!("iso.{id}.{p}"),
                     format!("{title} to ground, harness half"),
-                    "The harness and controller alone",
+                    "The harness and controller alone: a capacitor behind it lets the ohms climb",
                     format!("{id}.{p}.c"),
-                    format!("{id}.{r}.c"),
+                    against("c"),
                     Mode::Ohms,
                     apart(&dead),
                     &plug.access,

@@ -5,7 +5,7 @@ use spannung_circuit::Mode;
 use spannung_circuit::meter::OL_OHMS;
 
 /// Ohms through electronics without power tell a short and nothing else: what makers put inside differs.
-pub const SHORT_OHMS: f64 = 200.0;
+pub const SHORT_OHMS: f64 = 60.0;
 
 /// How a figure is compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -56,6 +56,12 @@ impl Scale {
             }
             _ => y,
         }
+    }
+
+    /// Does a figure lie before the ends of the scale?
+    pub(super) fn inside(self, y: f64) -> bool {
+        let (least, most) = (self.to(f64::MIN), self.to(f64::MAX));
+        y > least + 1e-9 && y < most - 1e-9
     }
 
     /// From here on it is open, ohms.

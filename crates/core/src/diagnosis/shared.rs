@@ -96,6 +96,8 @@ impl Factor {
         match &element.part {
             Part::Source { .. } if id.starts_with("group.") => Some(Self::Charge),
             Part::Regulator { .. } if has("rail") => Some(Self::Rail),
+            // what a motor takes while it turns freely is a load that makers differ in
+            Part::Switch { .. } if id.starts_with("spinning") => Some(Self::Loads),
             Part::Ratio { .. } if has("throttle") && open => Some(Self::ThrottleFull),
             Part::Ratio { .. } if has("throttle") => Some(Self::ThrottleRest),
             Part::Ratio { .. } if has("data") => Some(Self::Data),

@@ -72,6 +72,15 @@ impl Asked {
     }
 }
 
+/// A little of every outcome, whatever is there.
+const SMOOTH: f64 = 0.01;
+
+fn smoothed(row: &[f64]) -> Vec<f64> {
+    let n = row.len() as f64;
+    let one = |p: &f64| (1.0 - SMOOTH) * p + SMOOTH / n;
+    row.iter().map(one).collect()
+}
+
 /// Chances of the outcomes of a procedure when `value` is there.
 pub fn outcome_row(
     value: usize,
@@ -80,7 +89,6 @@ pub fn outcome_row(
     sensitivity: f64,
     specificity: f64,
 ) -> Vec<f64> {
-    let smooth = 0.01;
     let mut row = vec![0.0; n];
     if value == usual {
         row[usual] = specificity;
@@ -103,9 +111,7 @@ pub fn outcome_row(
             };
         }
     }
-    row.iter()
-        .map(|p| (1.0 - smooth) * p + smooth / n as f64)
-        .collect()
+    smoothed(&row)
 }
 
 /// Rows of a procedure's outcomes under every case, and under a sound vehicle.
@@ -134,7 +140,23 @@ pub fn outcome_rows(
             .unwrap_or(0)
     };
     let usual = at(sound);
-    let row = |value: usize| outcome_row(value, usual, outcomes.len(), *sensitivity, *specificity);
+    let spec = catalogue.faults.sign(sign);
+    // what is called something else by a table, where there is one
+    let told = |value: usize| -> Option<Vec<f64>> {
+        let called = spec?.seen_as.get(&outcomes[value].0)?;
+        let mut row = vec![0.0; outcomes.len()];
+        row[value] = 1.0 - called.values().sum::<f64>();
+        for (k, (name, _)) in outcomes.iter().enumerate() {
+            row[k] += called.get(name).copied().unwrap_or(0.0);
+        }
+        let all: f64 = row.iter().sum();
+        row.iter_mut().for_each(|p| *p /= all);
+        Some(smoothed(&row))
+    };
+    let row = |value: usize| {
+        let plain = || outcome_row(value, usual, outcomes.len(), *sensitivity, *specificity);
+        told(value).unwrap_or_else(plain)
+    };
     let healthy = row(usual);
     let of = |(case, seen): (&FaultCase, &Seen)| -> Vec<f64> {
         let mine = row(at(seen));

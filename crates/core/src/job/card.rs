@@ -3,7 +3,7 @@
 
 use crate::diagnosis::choose::{self, Candidate};
 use crate::diagnosis::explain::{self, Band};
-use crate::diagnosis::repertoire::{self, Kind, Test};
+use crate::diagnosis::repertoire::{self, Face, Kind, Test};
 use crate::job::bench::Weighed;
 use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
@@ -93,7 +93,8 @@ impl Weighed<'_> {
             expected_high: expected.map(|e| e.high.1).filter(|v| v.is_finite()),
             changes: expected.is_some_and(|e| e.changes),
             bands,
-            face: self.face(test),
+            face: test.faces.first().and_then(|f| self.face(f)),
+            black_face: test.faces.get(1).and_then(|f| self.face(f)),
             state: self.state_needs(test),
             as_asked: test.state.bring(&self.job.state),
             needs: test
@@ -124,6 +125,10 @@ impl Weighed<'_> {
             return Some(match self.standing {
                 Standing::Asking => {
                     "After the gate: nothing is switched on before every contact is closed.".into()
+                }
+                Standing::Grounded => {
+                    "It stands on its driven wheel with the power on: lift it, or confirm that a ride is safe."
+                        .into()
                 }
                 Standing::Stopped => "STOP: isolation and quarantine first.".into(),
                 _ => "This pack is in quarantine: only work without it.".into(),
@@ -320,8 +325,7 @@ impl Weighed<'_> {
         out
     }
 
-    fn face(&self, test: &Test) -> Option<FaceView> {
-        let f = test.face.as_ref()?;
+    fn face(&self, f: &Face) -> Option<FaceView> {
         let family = &self.model.profile.family;
         let plug = family.plug(&f.plug)?;
         let wires = || {

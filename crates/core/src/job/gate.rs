@@ -6,7 +6,7 @@ use crate::error::{Code, CoreError};
 use crate::job::entry::vocabulary::ProofResult;
 use crate::job::state::{Job, Stage};
 use serde::Serialize;
-use spannung_circuit::state::{Battery, Charger, Key};
+use spannung_circuit::state::{Battery, Charger, Key, Wheel};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
 
@@ -51,6 +51,8 @@ pub enum Standing {
     Asking,
     /// All contacts closed.
     Open,
+    /// All contacts closed, but it stands on its driven wheel with the power on, and nobody has said that a ride is safe.
+    Grounded,
     /// A STOP, quarantine not yet recorded.
     Stopped,
     /// A STOP, quarantine recorded: work without this pack only.
@@ -85,11 +87,25 @@ pub fn switches_on(test: &Test) -> bool {
         || s.charger.is_some_and(|c| c != Charger::Away)
 }
 
+/// Need of whatever is done on the ground.
+const RIDE_SAFE: &str = "ride-safe";
+
+/// Is a test done riding, or on a roller?
+fn rides(test: &Test) -> bool {
+    test.needs.iter().any(|n| n == RIDE_SAFE)
+}
+
+/// Does a test ask for the driven wheel to be up?
+fn lifts(test: &Test) -> bool {
+    test.state.wheel.is_some_and(|w| w != Wheel::Ground)
+}
+
 /// May this test be done as the gate stands?
 pub fn allows(standing: Standing, test: &Test) -> bool {
     match standing {
         Standing::Open => true,
         Standing::Asking => !switches_on(test),
+        Standing::Grounded => rides(test) || lifts(test) || !switches_on(test),
         Standing::Stopped => false,
         Standing::Quarantined => !uses_pack(test),
     }
@@ -147,7 +163,13 @@ pub fn standing(catalogue: &Catalogue, job: &Job) -> Standing {
         .iter()
         .all(|c| closed(c.id.get_ref()) == Some(true))
     {
-        Standing::Open
+        let s = &job.state;
+        let on = s.wheel == Wheel::Ground && s.battery == Battery::In && s.key == Key::On;
+        if on && !job.confirmed.contains_key(RIDE_SAFE) {
+            Standing::Grounded
+        } else {
+            Standing::Open
+        }
     } else {
         Standing::Asking
     }
@@ -162,10 +184,10 @@ impl Job {
         match standing(catalogue, self) {
             Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
             Standing::Asking => Stage::Gate,
-            Standing::Open if self.failed_last() => Stage::Bench,
-            Standing::Open if !self.proofs.is_empty() => Stage::Proof,
-            Standing::Open if !self.parts.is_empty() => Stage::Repair,
-            Standing::Open => Stage::Bench,
+            Standing::Open | Standing::Grounded if self.failed_last() => Stage::Bench,
+            Standing::Open | Standing::Grounded if !self.proofs.is_empty() => Stage::Proof,
+            Standing::Open | Standing::Grounded if !self.parts.is_empty() => Stage::Repair,
+            Standing::Open | Standing::Grounded => Stage::Bench,
         }
     }
 

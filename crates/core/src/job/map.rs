@@ -290,7 +290,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                         .tests
                         .iter()
                         .filter(|t| {
-                            t.face.as_ref().is_some_and(|f| {
+                            t.faces.first().is_some_and(|f| {
                                 f.plug == s.plug
                                     && (f.red_pin == Some(wire.pin)
                                         || (f.black_pin == Some(wire.pin) && f.red_pin.is_none()))
@@ -393,7 +393,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
             })
         })
         .collect();
-    let face = next_test.and_then(|t| t.face.as_ref());
+    let face = next_test.and_then(|t| t.faces.first());
     Map {
         strands,
         boxes,

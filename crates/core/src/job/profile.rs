@@ -5,6 +5,7 @@ use crate::catalogue::Catalogue;
 use serde::Serialize;
 use spannung_circuit::alteration;
 use spannung_circuit::family::Motor;
+use spannung_circuit::variant;
 use spannung_circuit::{Change, Family, KnownFrom, Profile};
 use utoipa::ToSchema;
 
@@ -25,6 +26,8 @@ pub struct ProfileView {
     pub halls: Option<HallsView>,
     /// What can have been done to it.
     pub alterations: Vec<AlterationView>,
+    /// How it may be built otherwise than the drawing.
+    pub built: Vec<BuiltWayView>,
 }
 
 /// Cells of the pack.
@@ -113,6 +116,21 @@ pub struct HallsView {
     /// Electrical degrees between them.
     pub degrees: u16,
     /// Where that is known from.
+    pub source: Option<KnownFrom>,
+}
+
+/// A known way to build such a vehicle otherwise.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BuiltWayView {
+    /// Id.
+    pub id: String,
+    /// Name.
+    pub name: String,
+    /// How to make sure of it.
+    pub how: String,
+    /// Is this one built so?
+    pub present: bool,
+    /// Where it is known from.
     pub source: Option<KnownFrom>,
 }
 
@@ -227,6 +245,19 @@ impl Job {
                 source: said.flatten(),
             }
         });
+        let ways = variant::variants().unwrap_or_default();
+        let built = ways.iter().filter(|v| v.fits(&usual.id)).map(|v| {
+            let id = v.id.get_ref();
+            let said =
+                self.last_change(|c| matches!(c, Change::Built { variant } if variant == id));
+            BuiltWayView {
+                id: id.clone(),
+                name: v.name.clone(),
+                how: v.how.clone(),
+                present: own.built.contains(id),
+                source: said.flatten(),
+            }
+        });
         Some(ProfileView {
             head: self.head,
             family: usual.name.clone(),
@@ -251,6 +282,7 @@ impl Job {
                     .flatten(),
             }),
             alterations: alterations.collect(),
+            built: built.collect(),
         })
     }
 }

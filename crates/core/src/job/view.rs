@@ -220,8 +220,10 @@ pub struct Card {
     pub changes: bool,
     /// Bands or answers.
     pub bands: Vec<BandView>,
-    /// Face.
+    /// Face of the plug that the red tip stands on, or of both tips.
     pub face: Option<FaceView>,
+    /// Face of the plug that the black tip stands on, when it is another.
+    pub black_face: Option<FaceView>,
     /// State needed.
     pub state: Vec<StateNeed>,
     /// The state as asked.

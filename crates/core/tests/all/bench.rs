@@ -62,6 +62,7 @@ fn a_dead_vehicle_is_asked_how_its_controls_stand_in_one_card() {
 #[test]
 fn what_was_looked_at_is_not_asked_again_and_a_switch_that_is_off_leads() {
     let mut log = told("S01");
+    log.add(common::gate("floor", "nothing", Some("0.0")));
     let controls = with(&log, |w| w.bench().controls).unwrap();
     log.add(Body::State(entry::State {
         state: controls.as_asked.clone(),
@@ -104,7 +105,7 @@ fn a_code_from_a_plug_that_is_apart_is_expected_and_moves_nothing() {
             let place = w
                 .evidence
                 .iter()
-                .position(|e| matches!(e.item, Item::Test { .. }));
+                .rposition(|e| matches!(e.item, Item::Test { .. }));
             let like = &w.belief.items[place.unwrap()];
             let moved = like.iter().any(|l| (l - like[0]).abs() > 1e-9);
             (moved, bench.evidence[0].words.clone())

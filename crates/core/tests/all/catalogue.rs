@@ -154,7 +154,7 @@ fn probes_on_wires_have_their_pins_on_the_face() {
             let red = &m.net.nodes[p.pair.red];
             let on_wire = red.ends_with(".c") || red.ends_with(".d");
             if on_wire && p.element.is_none() && !t.id.starts_with("block") {
-                let face = t.face.as_ref();
+                let face = t.faces.first();
                 let pin = face.and_then(|f| f.red_pin).map(|p| p.to_string());
                 assert_eq!(
                     pin.as_deref(),

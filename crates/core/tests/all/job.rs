@@ -2,7 +2,7 @@
 
 use crate::common::{Log, close, gate, reading};
 use proptest::prelude::*;
-use spannung_circuit::state::{Battery, Wheel};
+use spannung_circuit::state::{Battery, Key, Wheel};
 use spannung_circuit::{Change, VehicleState};
 use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Fate, Logged, Outcome, Role};
@@ -184,9 +184,35 @@ fn confirmations_hold_while_the_state_they_speak_of_holds() {
     assert!(!log.job().confirmed.contains_key("wheel-up"));
     assert_eq!(
         log.standing(),
-        Standing::Asking,
-        "the gate's own wheel contact opens with it"
+        Standing::Open,
+        "with the power off nothing moves"
     );
+}
+
+#[test]
+fn what_is_done_on_the_ground_asks_for_a_safe_ride() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    log.add(Body::State(entry::State {
+        state: VehicleState {
+            battery: Battery::In,
+            key: Key::On,
+            wheel: Wheel::Ground,
+            ..VehicleState::default()
+        },
+    }));
+    assert_eq!(log.standing(), Standing::Grounded);
+    let pull = Body::Check(entry::Check {
+        test: "t-pull".into(),
+        outcome: "strong".into(),
+        minutes: 8.0,
+    });
+    assert_eq!(log.refuses(&pull, Role::Technician), Some("not-confirmed"));
+    log.add(Body::Confirmed(entry::Confirmed {
+        need: "ride-safe".into(),
+    }));
+    assert_eq!(log.standing(), Standing::Open);
+    assert_eq!(log.refuses(&pull, Role::Technician), None);
 }
 
 #[test]

@@ -4,6 +4,7 @@
 
 mod accepted;
 mod agreement;
+mod audits;
 mod bench;
 mod built;
 mod catalogue;

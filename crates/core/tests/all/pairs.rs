@@ -76,10 +76,11 @@ fn half_the_drop_over_a_mended_breaker_betrays_a_dead_motor() {
         after_repair(BREAKER, vec![under_load, driving])
     };
     let (half, all) = (pressed(&[BREAKER, LEFT]), pressed(&[BREAKER]));
-    // 1.1 V are explained by the breaker alone; 0.6 V by the breaker with a single motor behind it
+    // 1.1 V are explained by the breaker alone; 0.6 V by the breaker with a single motor behind it, or with motors of another
+    // maker that take half as much
     let (half, all) = (one_motor(&half), one_motor(&all));
     assert!(
-        half > 3.0 * all,
+        half > 1.4 * all,
         "{half} with half the drop, {all} with all"
     );
 }

@@ -13,7 +13,7 @@ use crate::catalogue::{Catalogue, fnv};
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Situation};
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Evidence, Item, TakenIn};
+use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::{self, Action, Forecast, Prices};
 use crate::diagnosis::repertoire::{self, Kind};
@@ -21,12 +21,27 @@ use crate::job::entry::{ReadingResult, Role};
 use crate::job::gate::{self, Standing};
 use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken};
 use crate::job::view::{Bench, OtherTest, Skipped};
+use crate::reading::{self, Unit};
 use spannung_circuit::state::VehicleState;
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-/// Gives the predictions of a test in a state; the caller keeps them.
-pub type ColumnIn<'a> = &'a mut dyn FnMut(usize, &VehicleState) -> Option<Arc<Column>>;
+/// What the caller keeps beside a model.
+pub trait Beside {
+    /// Predictions of a test in a state that is not its own.
+    fn column(&mut self, test: usize, state: &VehicleState) -> Option<Arc<Column>>;
+
+    /// What is believed after some evidence: worked out from the start, unless something of it is kept.
+    fn belief(&mut self, model: &Model, evidence: &[Evidence]) -> Belief {
+        Belief::of(model, evidence)
+    }
+}
+
+impl<F: FnMut(usize, &VehicleState) -> Option<Arc<Column>>> Beside for F {
+    fn column(&mut self, test: usize, state: &VehicleState) -> Option<Arc<Column>> {
+        self(test, state)
+    }
+}
 
 /// A job with its evidence weighed: what every view starts from.
 pub struct Weighed<'a> {
@@ -48,6 +63,28 @@ pub struct Weighed<'a> {
     pub standing: Standing,
 }
 
+/// The test whose reading the gate takes.
+const PACK_AT_REST: &str = "t-pack-voc";
+const FLOOR: &str = "floor";
+
+/// What the pack read at the gate: its rest reading, taken once.
+fn at_gate(model: &Model, job: &Job) -> Option<Evidence> {
+    let typed = job.gate.get(FLOOR)?.typed.as_deref()?;
+    let figure = reading::parse(typed, Some(Unit::Volts)).ok()?;
+    let test = repertoire::find(&model.tests, PACK_AT_REST)?;
+    Some(Evidence {
+        entry: FLOOR.into(),
+        item: Item::Test {
+            test,
+            answer: Answer::Figure {
+                low: figure.low,
+                high: figure.high,
+            },
+            taken_in: None,
+        },
+    })
+}
+
 impl<'a> Weighed<'a> {
     /// Weigh a job's evidence.
     pub fn new(
@@ -55,7 +92,7 @@ impl<'a> Weighed<'a> {
         model: &'a Model,
         job: &'a Job,
         role: Role,
-        column_in: ColumnIn<'_>,
+        beside: &mut dyn Beside,
     ) -> Self {
         let mut evidence = Vec::new();
         for RiskTold {
@@ -92,6 +129,7 @@ impl<'a> Weighed<'a> {
                 });
             }
         }
+        evidence.extend(at_gate(model, job));
         let mut failed = job.failed.iter().peekable();
         let note_failed = |evidence: &mut Vec<Evidence>, failed: &FailedRepair| {
             if let Some(class) = model.class(&failed.class) {
@@ -113,7 +151,9 @@ impl<'a> Weighed<'a> {
             };
             let spec = &model.tests[test];
             let other_state = match &spec.kind {
-                Kind::Probe(_) if !as_asked(spec, &taken.state) => column_in(test, &taken.state),
+                Kind::Probe(_) if !as_asked(spec, &taken.state) => {
+                    beside.column(test, &taken.state)
+                }
                 _ => None,
             };
             let taken_in = other_state.map(|column| TakenIn {
@@ -151,7 +191,7 @@ impl<'a> Weighed<'a> {
                 });
             }
         }
-        let belief = Belief::of(model, &evidence);
+        let belief = beside.belief(model, &evidence);
         let standing = gate::standing(catalogue, job);
         // after a repair that did not end the complaint, what the mended fault may have hidden is read again
         let hidden = |t: &Taken| {
@@ -165,6 +205,8 @@ impl<'a> Weighed<'a> {
             .iter()
             .filter(|t| !t.voided && !hidden(t))
             .map(|t| t.test.clone());
+        let read = at_gate(model, job).map(|_| PACK_AT_REST.to_string());
+        let done = done.chain(read);
         let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
         let opened = job
             .taken
@@ -232,7 +274,9 @@ impl<'a> Weighed<'a> {
             &ranked,
         );
         let again = match plan.action {
-            Action::Again(test) | Action::Witness(test) => Some(self.candidate(test)),
+            Action::Again(test) | Action::Witness(test) | Action::First(test) => {
+                Some(self.candidate(test))
+            }
             _ => None,
         };
         let best = again

@@ -48,6 +48,14 @@ impl Weighed<'_> {
                 ),
                 Some(m.tests[k].id.clone()),
             ),
+            Action::First(k) => (
+                "witness",
+                format!(
+                    "First “{}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, pass it over.",
+                    m.tests[k].name
+                ),
+                Some(m.tests[k].id.clone()),
+            ),
             Action::Built(k) => (
                 "built",
                 format!(
@@ -77,6 +85,11 @@ impl Weighed<'_> {
             Action::HandBack => (
                 "hand-back",
                 "Everything read is as it should be: see the fault happen, or hand it back as sound.".into(),
+                None,
+            ),
+            Action::Refer if self.job.failed.len() >= 3 => (
+                "refer",
+                "Three repairs have not helped: what is believed here does not fit this vehicle. Refer it, or check the drawing against it wire by wire.".into(),
                 None,
             ),
             Action::Refer => (

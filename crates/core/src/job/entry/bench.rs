@@ -5,7 +5,8 @@ use crate::catalogue::{Catalogue, StopWords};
 use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{
-    Admitting, Book, Kind, Said, TestName, Worked, check_minutes, not_stopped, owned, refuse, text,
+    Admitting, Book, Kind, Said, TestName, Worked, check_minutes, not_grounded, not_stopped, owned,
+    refuse, text,
 };
 use crate::job::entry::vocabulary::{ReadOn, ReadingResult, SheetPoint};
 use crate::job::gate::Standing;
@@ -52,6 +53,7 @@ impl Kind for Reading {
         } = self;
         check_minutes(*minutes)?;
         not_stopped(at, "test")?;
+        not_grounded(at, "test")?;
         // in which unit a test of another catalogue was read is not known here
         let unit = unit_of(at.catalogue, test);
         if *result == ReadingResult::Figure && (at.here || unit.is_some()) {
@@ -143,6 +145,7 @@ impl Kind for Check {
         let Self { minutes, .. } = self;
         check_minutes(*minutes)?;
         not_stopped(at, "test")?;
+        not_grounded(at, "test")?;
         Ok(())
     }
 
@@ -453,6 +456,7 @@ impl Kind for PointReading {
         text("point", point, 80, "Name the point.")?;
         check_minutes(*minutes)?;
         not_stopped(at, "kind")?;
+        not_grounded(at, "kind")?;
         if standing == Standing::Asking {
             return refuse(
                 Code::GateClosed,

@@ -359,7 +359,7 @@ impl Kind for State {
         let Admitting { standing, .. } = *at;
         let Self { state, .. } = self;
         let on = state.battery == Battery::In || state.charger != Charger::Away;
-        if on && standing != Standing::Open {
+        if on && !matches!(standing, Standing::Open | Standing::Grounded) {
             return refuse(
                 Code::GateClosed,
                 "state",

@@ -241,6 +241,18 @@ pub(super) fn known_class(at: &Admitting<'_>, class: Option<&String>) -> Result<
     Ok(())
 }
 
+/// Nothing is tried on a vehicle that stands on its driven wheel with the power on before somebody says that a ride is safe.
+pub(super) fn not_grounded(at: &Admitting<'_>, field: &'static str) -> Result<(), CoreError> {
+    if at.standing == Standing::Grounded {
+        return refuse(
+            Code::NotConfirmed,
+            field,
+            "It stands on its driven wheel with the power on. Confirm that a ride is safe, or lift it.",
+        );
+    }
+    Ok(())
+}
+
 /// Nothing is measured or mended on a vehicle whose pack is stopped and not yet in quarantine.
 pub(super) fn not_stopped(at: &Admitting<'_>, field: &'static str) -> Result<(), CoreError> {
     if at.standing == Standing::Stopped {

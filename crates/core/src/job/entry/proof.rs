@@ -72,7 +72,7 @@ impl Proof {
             return text("words", &self.words, 400, "Say what it has instead.");
         }
         // what a technician sees with everything off can be checked at any gate
-        if spec.need.is_some() && standing != Standing::Open {
+        if spec.need.is_some() && !matches!(standing, Standing::Open | Standing::Grounded) {
             return refuse(
                 Code::GateClosed,
                 "check",

@@ -43,15 +43,6 @@ impl Job {
             .map(|(need, _)| need.clone())
             .collect();
         self.confirmed.retain(|need, _| holds.contains(need));
-        if self.state.wheel == Wheel::Ground {
-            // the gate's own wheel contact speaks of the wheel being up
-            if self.gate.get("wheel").is_some_and(|_| self.wheel_was_up) {
-                self.gate.remove("wheel");
-                self.wheel_was_up = false;
-            }
-        } else {
-            self.wheel_was_up = true;
-        }
     }
 
     /// The gate's wheel contact lifts a wheel that stood on the ground.

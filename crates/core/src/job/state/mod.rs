@@ -117,8 +117,6 @@ pub struct Job {
     pub head: i64,
     /// Entries struck out: id → reason.
     pub voided: BTreeMap<Uuid, String>,
-    /// The wheel has been up since the gate's wheel contact was closed.
-    wheel_was_up: bool,
 }
 
 /// A loaded pack reading between these and the floor is live and too low; under it, a dead output.
