@@ -1,6 +1,6 @@
 //! Bench cases: jobs whose readings somebody worked out by hand, played by the engine up to its first repair.
 
-use crate::job::leading;
+use crate::job::{leading, taken};
 use crate::policy::{Lists, Point, Policy, decide};
 use serde::Deserialize;
 use spannung_core::diagnosis::choose::Situation;
@@ -205,7 +205,8 @@ impl BenchCase {
                 Action::Test(test)
                 | Action::Again(test)
                 | Action::Witness(test)
-                | Action::First(test) => {
+                | Action::First(test)
+                | Action::Trial(test) => {
                     let spec = &model.tests[test];
                     let answer = stands.answer(sound, model, test)?;
                     let wrong = !matches!(answer, Answer::Outcome(0));
@@ -213,17 +214,7 @@ impl BenchCase {
                         stands = &righted;
                     }
                     trail.push(format!("{} {answer:?}", spec.id));
-                    situation.closed.insert(spec.id.clone());
-                    situation.opened.insert(spec.access.clone());
-                    situation.state = spec.state.bring(&situation.state);
-                    evidence.push(Evidence {
-                        entry: spec.id.clone(),
-                        item: Item::Test {
-                            test,
-                            answer,
-                            taken_in: None,
-                        },
-                    });
+                    evidence.push(taken(model, test, answer, &mut situation));
                 }
                 Action::Built(case) => {
                     let key = model.cases[case].key.clone();

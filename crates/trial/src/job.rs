@@ -104,6 +104,22 @@ pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Sit
     }
 }
 
+/// A test that was done, as evidence; where it leaves the vehicle.
+pub fn taken(model: &Model, test: usize, answer: Answer, situation: &mut Situation) -> Evidence {
+    let spec = &model.tests[test];
+    situation.closed.insert(spec.id.clone());
+    situation.opened.insert(spec.access.clone());
+    situation.state = spec.state.bring(&situation.state);
+    Evidence {
+        entry: spec.id.clone(),
+        item: Item::Test {
+            test,
+            answer,
+            taken_in: None,
+        },
+    }
+}
+
 /// A control that is found standing wrong is put right on the spot.
 fn put_right(spec: &Test, answer: &Answer, vehicle: &mut Vehicle) {
     if let (true, Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k)) =
@@ -398,7 +414,8 @@ pub fn play_on(
             Action::Test(test)
             | Action::Again(test)
             | Action::Witness(test)
-            | Action::First(test) => {
+            | Action::First(test)
+            | Action::Trial(test) => {
                 let spec = &known.tests[test];
                 let a = answer(known, &mut vehicle, test, &situation);
                 put_right(spec, &a, &mut vehicle);
@@ -409,17 +426,7 @@ pub fn play_on(
                     spec.id,
                     candidate.as_ref().map_or(0.0, |c| c.minutes)
                 ));
-                situation.closed.insert(spec.id.clone());
-                situation.opened.insert(spec.access.clone());
-                situation.state = spec.state.bring(&situation.state);
-                evidence.push(Evidence {
-                    entry: spec.id.clone(),
-                    item: Item::Test {
-                        test,
-                        answer: a,
-                        taken_in: None,
-                    },
-                });
+                evidence.push(taken(known, test, a, &mut situation));
                 belief = course.after(known, &evidence).clone();
             }
             Action::Repair(class) | Action::Decline(class) => {

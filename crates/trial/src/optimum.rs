@@ -258,7 +258,8 @@ impl Small {
             Action::Test(test)
             | Action::Again(test)
             | Action::Witness(test)
-            | Action::First(test) => {
+            | Action::First(test)
+            | Action::Trial(test) => {
                 let after = self.split(seen, test, &shares, total, &mut |next| {
                     self.planned_from(next, known)
                 });

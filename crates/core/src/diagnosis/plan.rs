@@ -116,6 +116,8 @@ pub enum Action {
     Again(usize),
     /// Do this test before the repair that is likely: nothing but one net speaks for it so far.
     Witness(usize),
+    /// Do this test before it is handed back as sound: it still tells something.
+    Trial(usize),
     /// Do this test before the repair that is likely: it is quick, and the repair is costly or cannot be undone.
     First(usize),
     /// Make sure that the vehicle is built otherwise than the drawing: the case.
@@ -321,6 +323,15 @@ fn test_of(e: &Evidence) -> Option<usize> {
         Item::Test { test, .. } => Some(*test),
         _ => None,
     }
+}
+
+/// Have so many parts not helped that the vehicle is referred?
+pub(crate) fn given_up(model: &Model, evidence: &[Evidence]) -> bool {
+    let part = |e: &&Evidence| match e.item {
+        Item::Failed { class, .. } => model.classes[class].band != "0",
+        _ => false,
+    };
+    evidence.iter().filter(part).count() >= MOST_FAILED
 }
 
 /// A test that is done before a class is repaired, and was neither done nor passed over.
@@ -626,7 +637,7 @@ pub fn plan(
     let action = match action {
         Action::HandBack if read < MOST_TRIED => {
             let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);
-            tells.map_or(action, |c| Action::Witness(c.test))
+            tells.map_or(action, |c| Action::Trial(c.test))
         }
         other => other,
     };
@@ -637,11 +648,7 @@ pub fn plan(
             after,
         };
     }
-    let failed = |e: &&Evidence| match e.item {
-        Item::Failed { class, .. } => model.classes[class].band != "0",
-        _ => false,
-    };
-    if evidence.iter().filter(failed).count() >= MOST_FAILED {
+    if given_up(model, evidence) {
         return Plan {
             action: Action::Refer,
             now,
@@ -796,7 +803,8 @@ fn play(model: &Model, start: Start, prices: &Prices, truth: usize, dice: &mut D
             Action::Test(test)
             | Action::Again(test)
             | Action::Witness(test)
-            | Action::First(test) => {
+            | Action::First(test)
+            | Action::Trial(test) => {
                 let (spent, _, _) = choose::minutes(model, &model.tests[test], &situation);
                 labour += spent;
                 let spec = &model.tests[test];

@@ -274,9 +274,10 @@ impl<'a> Weighed<'a> {
             &ranked,
         );
         let again = match plan.action {
-            Action::Again(test) | Action::Witness(test) | Action::First(test) => {
-                Some(self.candidate(test))
-            }
+            Action::Again(test)
+            | Action::Witness(test)
+            | Action::First(test)
+            | Action::Trial(test) => Some(self.candidate(test)),
             _ => None,
         };
         let best = again

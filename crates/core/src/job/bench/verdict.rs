@@ -2,7 +2,7 @@
 
 use super::Weighed;
 use crate::diagnosis::explain;
-use crate::diagnosis::plan::{Action, Plan, Prices};
+use crate::diagnosis::plan::{self, Action, Plan, Prices};
 use crate::job::view::{PlanView, TryView};
 
 impl Weighed<'_> {
@@ -48,6 +48,14 @@ impl Weighed<'_> {
                 ),
                 Some(m.tests[k].id.clone()),
             ),
+            Action::Trial(k) => (
+                "witness",
+                format!(
+                    "Before it is handed back as sound, try it as its owner uses it: “{}” still tells something.",
+                    m.tests[k].name
+                ),
+                Some(m.tests[k].id.clone()),
+            ),
             Action::First(k) => (
                 "witness",
                 format!(
@@ -87,9 +95,9 @@ impl Weighed<'_> {
                 "Everything read is as it should be: see the fault happen, or hand it back as sound.".into(),
                 None,
             ),
-            Action::Refer if self.job.failed.len() >= 3 => (
+            Action::Refer if plan::given_up(m, &self.evidence) => (
                 "refer",
-                "Three repairs have not helped: what is believed here does not fit this vehicle. Refer it, or check the drawing against it wire by wire.".into(),
+                "Three parts have not helped: what is believed here does not fit this vehicle. Refer it, or check the drawing against it wire by wire.".into(),
                 None,
             ),
             Action::Refer => (
