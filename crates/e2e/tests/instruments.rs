@@ -60,6 +60,14 @@ async fn controls(b: &Browser, sim: &Sim, card: &Value) -> Done {
     b.gone("[data-controls]").await
 }
 
+/// The readings look like another way to build it, which is looked at: these vehicles are as drawn.
+async fn as_drawn(b: &Browser, built: &Value) -> Done {
+    let shown = format!("[data-built='{}']", built["variant"].as_str().unwrap_or(""));
+    b.see(&shown).await?;
+    b.see("body").await?.send_keys("k").await?;
+    b.gone(&shown).await
+}
+
 /// Follow the Bench until it points to a repair: its class; the presses of each reading and check go to `each`.
 async fn follow(
     b: &Browser,
@@ -80,6 +88,11 @@ async fn follow(
             let now = presses(b).await?;
             each.push(now - before);
             before = now;
+            continue;
+        }
+        if view["bench"]["built"]["leads"] == true {
+            as_drawn(b, &view["bench"]["built"]).await?;
+            before = presses(b).await?;
             continue;
         }
         let card = &view["bench"]["next"];
@@ -225,8 +238,8 @@ const WALKS: &[Walk<'_>] = &[
         family: "ssb36",
         volts: 36,
         drive: "chain",
-        faults: &["chain-off"],
-        classes: &["chain-refit"],
+        faults: &["ctl-br-fet-open"],
+        classes: &["controller"],
         symptoms: &["S16"],
     },
     Walk {

@@ -207,29 +207,54 @@ fn ruler(
         let next = runs.remove(k + 1);
         runs[k] = (runs[k].0, next.1, runs[k].2 + next.2);
     }
-    let at_home = runs.iter().position(home).unwrap_or(0);
-    let last = runs.len() - 1;
-    let each = runs.iter().enumerate().map(|(k, run)| {
-        let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
-        let low = (run.0 > 0).then(|| scale.from(cuts[run.0 - 1]));
-        let high = cuts.get(run.1).map(|c| scale.from(*c));
-        let ohms = matches!(scale, Scale::Ohms | Scale::Short | Scale::Milliohms);
-        let open = k == last && scale == Scale::Ohms && low.is_some_and(|l| l > 1e6);
-        let nothing = !ohms && high.is_some_and(|h| h.abs() < 0.3);
-        let kind = match k.cmp(&at_home) {
-            Ordering::Equal => BandKind::Expected,
-            Ordering::Greater if open => BandKind::Open,
-            Ordering::Greater => BandKind::High,
-            Ordering::Less if nothing => BandKind::Nothing,
-            Ordering::Less => BandKind::Low,
-        };
-        Band {
-            from: low,
-            to: high,
-            ..band(model, belief, rows, &wanted, kind, kind_name(kind))
+    let made = |runs: &[(usize, usize, f64)]| -> Vec<Band> {
+        let at_home = runs.iter().position(home).unwrap_or(0);
+        let last = runs.len() - 1;
+        let each = runs.iter().enumerate().map(|(k, run)| {
+            let wanted: Vec<usize> = (run.0 * inner..(run.1 + 1) * inner).collect();
+            let low = (run.0 > 0).then(|| scale.from(cuts[run.0 - 1]));
+            let high = cuts.get(run.1).map(|c| scale.from(*c));
+            let ohms = matches!(scale, Scale::Ohms | Scale::Short | Scale::Milliohms);
+            let open = k == last && scale == Scale::Ohms && low.is_some_and(|l| l > 1e6);
+            let nothing = !ohms && high.is_some_and(|h| h.abs() < 0.3);
+            let kind = match k.cmp(&at_home) {
+                Ordering::Equal => BandKind::Expected,
+                Ordering::Greater if open => BandKind::Open,
+                Ordering::Greater => BandKind::High,
+                Ordering::Less if nothing => BandKind::Nothing,
+                Ordering::Less => BandKind::Low,
+            };
+            Band {
+                from: low,
+                to: high,
+                ..band(model, belief, rows, &wanted, kind, kind_name(kind))
+            }
+        });
+        each.collect()
+    };
+    let mut bands = made(&runs);
+    // two bands of one name that say the same are one
+    while let Some(k) = (1..bands.len()).find(|k| alike(&bands[k - 1], &bands[*k])) {
+        let next = runs.remove(k);
+        runs[k - 1].1 = next.1;
+        bands = made(&runs);
+    }
+    bands
+}
+
+/// Shares of a class after two bands that differ by less than this say the same to a technician.
+const SAYS_THE_SAME: f64 = 0.15;
+
+fn alike(a: &Band, b: &Band) -> bool {
+    let same = |x: (usize, f64, f64), y: (usize, f64, f64)| {
+        x.0 == y.0 && (x.2 > x.1) == (y.2 > y.1) && (x.2 - y.2).abs() < SAYS_THE_SAME
+    };
+    a.kind == b.kind
+        && match (a.moves, b.moves) {
+            (Some(x), Some(y)) => same(x, y),
+            (None, None) => true,
+            _ => false,
         }
-    });
-    each.collect()
 }
 
 fn kind_name(kind: BandKind) -> &'static str {

@@ -410,6 +410,15 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
     Ok(())
 }
 
+/// Unit in which a test that comes from the drawing is read, by how its id begins; none for a test that does not.
+pub fn derived_unit(id: &str) -> Option<Unit> {
+    match id.split('.').next()? {
+        "v" | "bare" | "load" | "block" | "block-load" | "link-load" => Some(Unit::Volts),
+        "ohm" | "iso" | "drop" | "run" | "lead" => Some(Unit::Ohms),
+        _ => None,
+    }
+}
+
 /// Preconditions that follow from what is done.
 fn common_needs(mode: Mode, state: &Requirement, risk: u8, needs: &mut Vec<String>) {
     let mut add = |n: &str| {

@@ -1,12 +1,13 @@
 //! What must hold for every test of every family, whatever it measures.
 
-use crate::common::{self, told};
+use crate::common::{self, Log, reading, told};
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::explain::{self, BandKind};
 use spannung_core::diagnosis::repertoire::Probe;
 use spannung_core::diagnosis::scale::{Prediction, Scale};
 use spannung_core::diagnosis::shared::Factor;
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, repertoire};
+use spannung_core::job::entry::Role;
 
 fn figure(test: usize, low: f64, high: f64) -> Evidence {
     let answer = if low.is_infinite() {
@@ -75,6 +76,29 @@ fn what_a_card_expects_is_what_it_calls_as_expected() {
 }
 
 /// A wire is expected within an ohm or two, nothing within a decade that has ohms at all.
+/// A bare number is a figure in the unit of its card, on every card, at the desk and in the job.
+#[test]
+fn a_bare_number_is_read_in_the_unit_of_its_test() {
+    for m in common::models() {
+        for (t, probe, ..) in probes(m) {
+            let mut log = Log::opened();
+            log.clear_gate();
+            let id = &m.tests[t].id;
+            let typed = reading(id, "1.25");
+            assert_eq!(
+                log.refuses(&typed, Role::Technician),
+                None,
+                "{} {id}",
+                m.profile.family.id
+            );
+            log.add(typed);
+            let taken = log.job().taken;
+            let unit = taken.last().and_then(|x| x.figure).map(|f| f.unit);
+            assert_eq!(unit, Some(probe.unit()), "{} {id}", m.profile.family.id);
+        }
+    }
+}
+
 #[test]
 fn nothing_far_from_a_sound_reading_is_as_expected() {
     for m in common::models() {

@@ -2,6 +2,7 @@
 //! without.
 
 use crate::catalogue::{Catalogue, StopWords};
+use crate::diagnosis::repertoire;
 use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{
@@ -646,17 +647,13 @@ fn below_floor(catalogue: &Catalogue, job: &Job, test: &str, typed: &str) -> Opt
 
 /// Unit in which a test is read.
 fn unit_of(catalogue: &Catalogue, test: &str) -> Option<Unit> {
-    if let Some(p) = catalogue.probes.iter().find(|p| p.id.get_ref() == test) {
-        return Some(match p.mode.as_str() {
+    match catalogue.probes.iter().find(|p| p.id.get_ref() == test) {
+        Some(p) => Some(match p.mode.as_str() {
             "ohms" | "milliohms" => Unit::Ohms,
             "amps" => Unit::Amps,
             _ => Unit::Volts,
-        });
-    }
-    match test.split('.').next() {
-        Some("v" | "bare") => Some(Unit::Volts),
-        Some("ohm" | "iso" | "drop" | "run" | "lead") => Some(Unit::Ohms),
-        _ => None,
+        }),
+        None => repertoire::derived_unit(test),
     }
 }
 
