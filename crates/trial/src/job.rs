@@ -3,6 +3,7 @@
 use crate::policy::{Lists, Point, Policy, decide};
 use spannung_circuit::{Effect, FaultCase};
 use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::explain;
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, Test};
 use spannung_sim::{Errors, Vehicle};
@@ -241,6 +242,23 @@ fn carried_over(old: &Model, new: &Model, evidence: &[Evidence]) -> Vec<Evidence
     each.collect()
 }
 
+/// What speaks loudest for a class and against it, for the trail: log odds.
+fn because(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize) -> String {
+    let name = |(item, weight): &(usize, f64)| {
+        let of = match &evidence[*item].item {
+            Item::Test { test, .. } => model.tests[*test].id.as_str(),
+            _ => evidence[*item].entry.as_str(),
+        };
+        format!("{of} {weight:+.1}")
+    };
+    let reasons = explain::reasons(model, belief, class);
+    let loud: Vec<String> = reasons.iter().take(MOST_REASONS).map(name).collect();
+    loud.join(", ")
+}
+
+/// Readings named as reasons.
+const MOST_REASONS: usize = 12;
+
 /// The leading suspects, for the trail.
 pub fn leading(model: &Model, belief: &Belief) -> String {
     let classes = belief.classes(model);
@@ -442,9 +460,11 @@ pub fn play_on(
                 let cured = |of: &Vec<usize>| of.iter().any(|c| &full.classes[*c].id == id);
                 let right = open.iter().any(cured);
                 let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
-                played
-                    .trail
-                    .push(format!("repair {id} at {share:.2}: {right}"));
+                played.trail.push(format!(
+                    "repair {id} at {share:.2}: {right}; {}; because {}",
+                    leading(known, &belief),
+                    because(known, &belief, &evidence, class)
+                ));
                 if repairs == 1 {
                     played.stated = share;
                     played.first_cured = right;

@@ -18,8 +18,10 @@ use spannung_sim::{Errors, Vehicle, frequency};
 pub struct Work {
     /// Differences drawn from; none for vehicles of the own world, built as drawn, with a fault of the catalogue.
     pub half: Option<Half>,
-    /// Jobs with a fault; a quarter as many have nothing wrong.
+    /// Jobs with a fault.
     pub jobs: usize,
+    /// Jobs with nothing wrong.
+    pub sound: usize,
     /// First seed.
     pub seed: u64,
 }
@@ -118,7 +120,7 @@ pub fn play(
         came.map(|jobs| jobs.into_iter().flatten().collect::<Vec<_>>())
     };
     let faulty = guests(work.jobs, false, 0)?;
-    let sound = guests((work.jobs / 4).max(1), true, 1_000_000)?;
+    let sound = guests(work.sound, true, 1_000_000)?;
     Ok(Outcome {
         faulty: many(&faulty, false, Policy::Engine)?,
         checklist: many(&faulty, false, Policy::Complaint)?,

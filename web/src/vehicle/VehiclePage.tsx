@@ -363,6 +363,44 @@ const PackTable = ({
   );
 };
 
+/** One thing that is so on this vehicle or not: its press, and what is known of it beside. */
+const Press = ({
+  present,
+  disabled,
+  width,
+  name,
+  beside,
+  onPress,
+}: {
+  present: boolean;
+  disabled: boolean;
+  width?: number;
+  name: string;
+  beside: string;
+  onPress: () => void;
+}) => (
+  <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+    <Button
+      disabled={disabled}
+      aria-pressed={present}
+      onClick={onPress}
+      sx={{
+        minHeight: 44,
+        flex: "none",
+        justifyContent: "flex-start",
+        textAlign: "left",
+        ...(width ? { width } : {}),
+        ...pressed(present),
+      }}
+    >
+      {name}
+    </Button>
+    <span style={{ color: v("ink2"), fontSize: 15, lineHeight: 1.2 }}>{beside}</span>
+  </Box>
+);
+
+const list = { display: "grid", gap: 0.8, fontSize: 16 } as const;
+
 /** Ways that makers build such a vehicle otherwise: a press says that this one is built so, undo takes it back. */
 const BuiltSo = ({
   built,
@@ -374,31 +412,21 @@ const BuiltSo = ({
   busy: boolean;
 }) =>
   built.length === 0 ? null : (
-    <Box sx={{ display: "grid", gap: 0.8, fontSize: 16 }}>
+    <Box sx={list}>
       <b style={{ fontSize: 17 }}>Built otherwise than the drawing</b>
       {built.map((b) => (
-        <Box key={b.id} data-built={b.id} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Button
+        <div key={b.id} data-built={b.id}>
+          <Press
+            present={b.present}
             disabled={busy || b.present}
-            aria-pressed={b.present}
-            onClick={() => {
+            width={290}
+            name={b.name}
+            beside={b.present ? `${from(b.source) || "looked at"}. Undo takes it back.` : b.how}
+            onPress={() => {
               set({ what: "built", variant: b.id });
             }}
-            sx={{
-              minHeight: 44,
-              width: 290,
-              flex: "none",
-              justifyContent: "flex-start",
-              textAlign: "left",
-              ...pressed(b.present),
-            }}
-          >
-            {b.name}
-          </Button>
-          <span style={{ color: v("ink2"), fontSize: 15, lineHeight: 1.2 }}>
-            {b.present ? `${from(b.source) || "looked at"}. Undo takes it back.` : b.how}
-          </span>
-        </Box>
+          />
+        </div>
       ))}
     </Box>
   );
@@ -413,25 +441,19 @@ const Altered = ({
   busy: boolean;
 }) =>
   altered.length === 0 ? null : (
-    <Box sx={{ display: "grid", gap: 0.8, fontSize: 16 }}>
+    <Box sx={list}>
       <b style={{ fontSize: 17 }}>Altered since it was made</b>
       {altered.map((a) => (
-        <Box key={a.id} data-alteration={a.id}>
-          <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-            <Button
-              disabled={busy}
-              aria-pressed={a.present}
-              onClick={() => {
-                set({ what: "alteration", id: a.id, present: !a.present });
-              }}
-              sx={{ minHeight: 44, justifyContent: "flex-start", textAlign: "left", ...pressed(a.present) }}
-            >
-              {a.name}
-            </Button>
-            <span style={{ color: v("ink2"), fontSize: 15 }}>
-              {a.present ? from(a.source) || "not said" : ""}
-            </span>
-          </Box>
+        <div key={a.id} data-alteration={a.id}>
+          <Press
+            present={a.present}
+            disabled={busy}
+            name={a.name}
+            beside={a.present ? from(a.source) || "not said" : ""}
+            onPress={() => {
+              set({ what: "alteration", id: a.id, present: !a.present });
+            }}
+          />
           {a.present && (
             <Box
               sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.5, fontWeight: 550 }}
@@ -440,7 +462,7 @@ const Altered = ({
               <Triangle size={16} /> {a.caution}
             </Box>
           )}
-        </Box>
+        </div>
       ))}
     </Box>
   );

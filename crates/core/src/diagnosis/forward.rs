@@ -285,6 +285,7 @@ impl<'a> Forward<'a> {
         let open = usize::from(moment.state.throttle == Throttle::Full);
         let mut slopes = [0.0f64; FACTORS];
         let mut own = 0.0;
+        let flat = self.flat(circuit);
         let severity = Factor::Severity as usize;
         let mut add = |k: usize, value: f64, series: f64| {
             slopes[severity] += circuit.stuck(k).map_or(ADDED, stuck_within) * series;
@@ -294,8 +295,10 @@ impl<'a> Forward<'a> {
                 return;
             };
             let part = &circuit.elements[k].part;
-            if circuit.drifted(k) {
-                // cells that are flat or weak keep close to what their chemistry allows
+            let charge = factors[open] == Some(Factor::Charge);
+            // how flat a whole pack is, is its charge already
+            if circuit.drifted(k) && !(charge && flat) {
+                // cells that are weak keep close to what their chemistry allows
                 let drift = if matches!(part, Part::Source { .. }) {
                     CELLS
                 } else {
@@ -309,7 +312,7 @@ impl<'a> Forward<'a> {
             if matches!(part, Part::OpenCollector { .. }) && value.abs() > HELD * y.abs() {
                 own += SATURATES * SATURATES;
             }
-            if factors[open] != Some(Factor::Charge) {
+            if !charge {
                 let least = if matches!(part, Part::Regulator { .. }) {
                     REGULATED
                 } else {
@@ -349,6 +352,13 @@ impl<'a> Forward<'a> {
             slopes: slopes.map(|v| (v * gain) as f32),
             ..bare
         }
+    }
+
+    /// Does the fault set the volts of every group?
+    fn flat(&self, circuit: &Circuit) -> bool {
+        let groups = self.factors.iter().enumerate();
+        let mut groups = groups.filter(|(_, f)| f[0] == Some(Factor::Charge));
+        groups.all(|(k, _)| circuit.drifted(k))
     }
 
     /// The circuit with a case's effects.

@@ -1,0 +1,213 @@
+//! What to do now: measure on, repair, refer or decline, by the expected cost of each, and what the rest of the job
+//! will take.
+//!
+//! Everything is in minutes of labour; money becomes minutes at the shop's rate. The expected cost of repair (ECR) of
+//! a set of suspects is that of trying their repairs in the order of chance ÷ cost, each proved after it is done, and
+//! of referring the vehicle when no further repair is worth its price. Measuring is worth while as long as some test's
+//! minutes plus the ECR expected after it stay below the ECR now. A test that says nothing leaves the ECR as it is, so
+//! its minutes are never worth it.
+//!
+//! [`cost`] has the arithmetic of trying repairs, `witness` what is asked before a part, [`forecast`] the rest of the job.
+
+pub mod cost;
+pub mod forecast;
+mod witness;
+
+pub use cost::{Costs, Expected, PROVE_MINUTES, Prices, Try};
+pub use forecast::{Forecast, forecast};
+
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::choose::{Candidate, Situation};
+use crate::diagnosis::evidence::{Evidence, Item};
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::model::Model;
+use crate::diagnosis::now::Now;
+use cost::{expected_after, full_minutes};
+use witness::{dear, first_of, verifies, witness};
+
+/// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
+/// exact optimum of small problems 2 % at 0.18 and 5 % at 0.22.
+const LIKELY: f64 = 0.12;
+/// Nor is a vehicle handed back as sound below this; below the second only after so many readings and looks. Otherwise what
+/// comes and goes keeps it under any limit, and measuring never ends.
+const LIKELY_SOUND: f64 = 0.6;
+const RATHER_SOUND: f64 = 0.45;
+const DOZEN: usize = 12;
+/// Before it is handed back as sound it is tried as its owner uses it: whatever still tells so many bits is done first,
+/// until so many readings and looks.
+const TRIED_BITS: f64 = 0.06;
+const MOST_TRIED: usize = 30;
+/// While “nothing to repair” is so many times as likely as a repair, that repair is not begun; one that changes a part waits
+/// until it is the likelier by more.
+const RATHER: f64 = 1.0;
+const RATHER_PART: f64 = 1.5;
+/// After so many parts that did not help, what is believed here does not fit this vehicle: it is referred.
+const MOST_FAILED: usize = 3;
+/// A way to build the vehicle otherwise is made sure of from this share on.
+const LIKELY_BUILT: f64 = 0.35;
+/// A repair that costs less than this is simply tried.
+const CHEAP_MINUTES: f64 = 10.0;
+/// Tests looked at for their expected cost, best rate first.
+const LOOKED_AT: usize = 24;
+
+/// What to do.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Action {
+    /// Do this test.
+    Test(usize),
+    /// Take this test again: everything hangs on it.
+    Again(usize),
+    /// Do this test before the repair that is likely: nothing but one net speaks for it so far.
+    Witness(usize),
+    /// Do this test before it is handed back as sound: it still tells something.
+    Trial(usize),
+    /// Do this test before the repair that is likely: it is quick, and the repair is costly or cannot be undone.
+    First(usize),
+    /// Make sure that the vehicle is built otherwise than the drawing: the case.
+    Built(usize),
+    /// Do the repair of this class.
+    Repair(usize),
+    /// Tell the owner that the likely repair is not worth it: the class.
+    Decline(usize),
+    /// Hand back: nothing is wrong with it.
+    HandBack,
+    /// Send it to its maker or a specialist.
+    Refer,
+}
+
+/// What to do now and why.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Plan {
+    /// What to do.
+    pub action: Action,
+    /// Expected cost of repairing by what is known now.
+    pub now: Expected,
+    /// The best test by expected cost: its index, and minutes plus what is expected after it.
+    pub after: Option<(usize, f64)>,
+}
+
+/// Shares of the classes, and of “nothing wrong” last.
+fn with_nothing(model: &Model, belief: &Belief) -> Vec<f64> {
+    let mut shares = belief.classes(model);
+    shares.push(belief.others(model).0 + belief.built(model));
+    shares
+}
+
+pub(super) fn test_of(e: &Evidence) -> Option<usize> {
+    match &e.item {
+        Item::Test { test, .. } => Some(*test),
+        _ => None,
+    }
+}
+
+/// Have so many parts not helped that the vehicle is referred?
+pub(crate) fn given_up(model: &Model, evidence: &[Evidence]) -> bool {
+    let part = |e: &&Evidence| match e.item {
+        Item::Failed { class, .. } => model.classes[class].band != "0",
+        _ => false,
+    };
+    evidence.iter().filter(part).count() >= MOST_FAILED
+}
+
+/// Decide. `ranked` are the tests worth doing, best first. An action to test says that measuring goes on: which test is
+/// done is for [`choose`](crate::diagnosis::choose) to say, by information per minute.
+pub fn plan(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    situation: &Situation,
+    prices: &Prices,
+    ranked: &[Candidate],
+) -> Plan {
+    let costs = Costs::of(model, situation, prices);
+    let classes = with_nothing(model, belief);
+    let now = costs.expected(&classes);
+    let looked_at = ranked.iter().take(LOOKED_AT).map(|candidate| {
+        let rows = Now::of(&model.rows[candidate.test], model, belief);
+        let minutes = full_minutes(model, candidate, prices, &classes)
+            + expected_after(model, &costs, &rows, &belief.shares);
+        (candidate.test, minutes)
+    });
+    let after = looked_at.min_by(|a, b| a.1.total_cmp(&b.1));
+    let asked = || {
+        let sound = classes.last().copied().unwrap_or(0.0);
+        let read = evidence.iter().filter(|e| test_of(e).is_some()).count();
+        match by_cost(model, &now, after, sound, read, ranked) {
+            Action::HandBack if read < MOST_TRIED => {
+                let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);
+                tells.map_or(Action::HandBack, |c| Action::Trial(c.test))
+            }
+            action @ (Action::Repair(class) | Action::Decline(class)) if costly(&now, action) => {
+                witness(model, belief, evidence, situation, class, sound)
+                    .or_else(|| first_of(model, situation, class).map(Action::First))
+                    .unwrap_or(action)
+            }
+            action => action,
+        }
+    };
+    let action = verifies(model, belief, evidence)
+        .map(Action::Again)
+        .or_else(|| given_up(model, evidence).then_some(Action::Refer))
+        .or_else(|| built_otherwise(model, belief, evidence, &classes).map(Action::Built))
+        .unwrap_or_else(asked);
+    Plan { action, now, after }
+}
+
+/// What costs least, one step ahead. That does not see that two tests together part what neither parts alone: nothing is
+/// given up, and no part changed on a small chance, while there is something to measure.
+fn by_cost(
+    model: &Model,
+    now: &Expected,
+    after: Option<(usize, f64)>,
+    sound: f64,
+    read: usize,
+    ranked: &[Candidate],
+) -> Action {
+    let likely = |t: &&Try| {
+        let least = match t.action {
+            Action::HandBack if read >= DOZEN => RATHER_SOUND,
+            Action::HandBack => LIKELY_SOUND,
+            Action::Repair(k) | Action::Decline(k) if model.classes[k].band != "0" => {
+                LIKELY.max(RATHER_PART * sound)
+            }
+            _ => LIKELY.max(RATHER * sound),
+        };
+        t.chance >= least
+    };
+    let first = now.order.iter().find(likely).map(|t| t.action);
+    match (after, first) {
+        (Some((test, minutes)), _) if minutes < now.minutes => Action::Test(test),
+        (_, Some(Action::HandBack)) => Action::HandBack,
+        (_, Some(action)) => dear(now, action, ranked).map_or(action, Action::Test),
+        (Some((test, _)), None) => Action::Test(test),
+        (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
+    }
+}
+
+/// Does a repair cost more than simply trying it would?
+fn costly(now: &Expected, action: Action) -> bool {
+    let tried = |t: &Try| t.action == action && t.cost() > CHEAP_MINUTES;
+    now.order.iter().any(tried)
+}
+
+/// The way to build it that leads before every repair, and was not looked at: its case.
+fn built_otherwise(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    classes: &[f64],
+) -> Option<usize> {
+    let looked_at = |k: usize| {
+        let not = |e: &Evidence| matches!(e.item, Item::NotBuilt { case } if case == k);
+        evidence.iter().any(not)
+    };
+    let held = model.hypotheses.iter().zip(&belief.shares);
+    let ways = held.filter_map(|(h, p)| match h.kind {
+        Suspicion::Built(k) if !looked_at(k) => Some((k, *p)),
+        _ => None,
+    });
+    let (case, share) = ways.max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let repairs = classes.iter().take(model.classes.len()).copied();
+    let top = repairs.fold(0.0, f64::max);
+    (share >= LIKELY_BUILT && share > top).then_some(case)
+}

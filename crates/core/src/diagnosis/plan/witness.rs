@@ -1,0 +1,288 @@
+//! What is asked before a part is changed: the reading again that everything rests on, a twin, a second net that agrees, a quick
+//! decisive test.
+
+use crate::diagnosis::belief::Belief;
+use crate::diagnosis::choose::{self, Candidate, Situation};
+use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::{Evidence, Item};
+use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::model::Model;
+use crate::diagnosis::plan::cost::{Expected, Try};
+use crate::diagnosis::plan::{Action, DOZEN, test_of};
+use crate::diagnosis::scale::Scale;
+use spannung_circuit::Requirement;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// Before a part a second net speaks for it, when the part is dearer than this, or the repair slower.
+const WITNESS_BAND: &str = "B";
+const WITNESS_MINUTES: f64 = 15.0;
+/// What a net does for the odds of a class (natural log) to count as a witness.
+const SPEAKS: f64 = 0.7;
+/// A repair that nothing but the complaint speaks for is begun when it is so many times as likely as that nothing is wrong.
+const UNSPOKEN: f64 = 2.0;
+/// Reading a twin costs at most so many minutes.
+const TWIN_WORTH: f64 = 6.0;
+/// So many others are asked at most.
+const ASKED: usize = 2;
+/// A witness tells at least so much of the class (bits), and costs at most so many minutes.
+const WITNESS_BITS: f64 = 0.02;
+const WITNESS_DECIDES: f64 = 0.08;
+const WITNESS_WORTH: f64 = 20.0;
+/// Above this nothing more is asked before a dear repair.
+const SURE: f64 = 0.9;
+/// A test before a dear repair tells at least so many bits …
+const TELLS_BITS: f64 = 0.05;
+/// … and takes at most this share of what a wrong repair is expected to cost.
+const BESIDE: f64 = 0.5;
+/// A repair that rests on one reading alone: without it the class would be below this share.
+const RESTS_ON_ONE: f64 = 0.4;
+
+/// Before a part is changed for what one reading or one net alone says: the reading is taken again, for a slip of the tips
+/// can look like any fault; then a test on another net, for a net that is not as drawn can too. A complaint is no second
+/// witness.
+pub(super) fn witness(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    situation: &Situation,
+    class: usize,
+    sound: f64,
+) -> Option<Action> {
+    // shares of the class without what one net says
+    let mut nets: BTreeMap<Option<usize>, (Vec<f64>, usize, usize)> = BTreeMap::new();
+    for (e, item) in evidence.iter().zip(&belief.items) {
+        let Some(test) = test_of(e) else {
+            continue;
+        };
+        let entry = nets
+            .entry(net_of(model, test))
+            .or_insert_with(|| (vec![0.0; item.len()], 0, test));
+        entry.0.iter_mut().zip(item).for_each(|(sum, l)| *sum += l);
+        entry.1 += 1;
+    }
+    let odds = |without: &dyn Fn(usize) -> f64| {
+        let (mut mine, mut rest) = (0.0, 0.0);
+        for (k, (h, p)) in model.hypotheses.iter().zip(&belief.shares).enumerate() {
+            let p = p * (-without(k)).exp();
+            if h.class == Some(class) {
+                mine += p;
+            } else {
+                rest += p;
+            }
+        }
+        (mine / f64::max(rest, 1e-300)).ln()
+    };
+    let now = odds(&|_| 0.0);
+    let mut speak: Vec<(Option<usize>, f64, usize, usize)> = nets
+        .iter()
+        .map(|(net, (sum, many, test))| (*net, now - odds(&|k| sum[k]), *many, *test))
+        .filter(|s| s.1 > SPEAKS)
+        .collect();
+    speak.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let share = |odds: f64| 1.0 / (1.0 + (-odds).exp());
+    let loudest = speak.first();
+    if let Some(loudest) = loudest
+        && loudest.2 == 1
+        && share(now - loudest.1) < RESTS_ON_ONE
+    {
+        return Some(Action::Again(loudest.3));
+    }
+    // nothing that was read or seen speaks for it, and that nothing is wrong is about as likely
+    if loudest.is_none() && evidence.iter().filter_map(test_of).count() >= DOZEN {
+        let all: f64 = model.classes[class]
+            .members
+            .iter()
+            .map(|h| belief.shares[*h])
+            .sum();
+        if all < UNSPOKEN * sound {
+            return Some(Action::HandBack);
+        }
+    }
+    // what stands beside it on this vehicle: its twin tells a bad part from another maker's choice
+    if let Some(loudest) = loudest
+        && let Some(twin) = twin_unread(model, evidence, situation, loudest.3)
+    {
+        return Some(Action::Witness(twin));
+    }
+    let dear = model.classes[class].band.as_str() > WITNESS_BAND;
+    let slow = model.classes[class].minutes > WITNESS_MINUTES;
+    // a part of the dearest kind waits for what decides it
+    let bits = match (speak.len() > 1, share(now) < SURE) {
+        (true, true) if dear => WITNESS_DECIDES,
+        (true, _) => return None,
+        (false, _) if dear || slow => WITNESS_BITS,
+        (false, _) => return None,
+    };
+    let spoken = loudest.filter(|_| speak.len() == 1);
+    let spoken = spoken.map(|l| model.nets.places[l.3].map(|p| p.twin));
+    // who was asked already and would have said otherwise has had his say in the shares
+    let leading = model.classes[class].members.iter();
+    let leading = leading
+        .filter(|h| matches!(model.hypotheses[**h].kind, Suspicion::Case(_)))
+        .max_by(|a, b| belief.shares[**a].total_cmp(&belief.shares[**b]));
+    let asked = evidence.iter().filter_map(test_of).filter(|test| {
+        let other = spoken != Some(model.nets.places[*test].map(|p| p.twin));
+        let rows = &model.rows[*test];
+        other && leading.is_some_and(|h| choose::apart(rows.row(*h), &rows.healthy) > choose::MOVES)
+    });
+    if asked.count() >= ASKED {
+        return None;
+    }
+    let mut best: Option<(usize, f64)> = None;
+    for (test, spec) in model.tests.iter().enumerate() {
+        let twin = model.nets.places[test].map(|p| p.twin);
+        if Some(twin) == spoken || !choose::may(spec, situation) {
+            continue;
+        }
+        let (minutes, _, _) = choose::minutes(model, spec, situation);
+        let told = tells_of(model, belief, test, class);
+        let rate = told / minutes.max(0.5);
+        if minutes <= WITNESS_WORTH && told > bits && best.is_none_or(|b| rate > b.1) {
+            best = Some((test, rate));
+        }
+    }
+    best.map(|(test, _)| Action::Witness(test))
+}
+
+/// What a test speaks of: its net; all looks together are one witness.
+fn net_of(model: &Model, test: usize) -> Option<usize> {
+    model.nets.places[test].map(|p| p.net)
+}
+
+/// A test that reads on a sound vehicle just what another one reads, in another net: hall A and B, left and right lever. None
+/// when it has no such twin, or one was read.
+fn twin_unread(
+    model: &Model,
+    evidence: &[Evidence],
+    situation: &Situation,
+    test: usize,
+) -> Option<usize> {
+    let Column::Figures {
+        scale,
+        dims,
+        readings,
+        ..
+    } = &*model.columns[test]
+    else {
+        return None;
+    };
+    let of = |k: usize| (model.nets.places[k], &model.tests[k], &*model.columns[k]);
+    let (place, spec, _) = of(test);
+    let mine = &readings.healthy;
+    let anything = (0..*dims).any(|d| mine.mean[d].abs() > 4.0 * scale.instrument(mine.mean[d]));
+    let twin = |k: &usize| {
+        let (other, other_spec, column) = of(*k);
+        let Column::Figures {
+            scale: s,
+            dims: n,
+            readings: r,
+            ..
+        } = column
+        else {
+            return false;
+        };
+        let near = |d: usize| {
+            (r.healthy.mean[d] - mine.mean[d]).abs() < 2.0 * scale.instrument(mine.mean[d])
+        };
+        other.map(|p| p.net) != place.map(|p| p.net)
+            && s == scale
+            && n == dims
+            && other_spec.access == spec.access
+            && same_but_for_levers(&other_spec.state, &spec.state)
+            && (0..*dims).all(near)
+    };
+    if !anything || scale == &Scale::Short {
+        return None;
+    }
+    let twins: Vec<usize> = (0..model.tests.len())
+        .filter(|k| *k != test)
+        .filter(twin)
+        .collect();
+    let read = |k: &usize| evidence.iter().any(|e| test_of(e) == Some(*k));
+    if twins.iter().any(read) {
+        return None;
+    }
+    let may = |k: &&usize| choose::may(&model.tests[**k], situation);
+    let minutes = |k: &usize| choose::minutes(model, &model.tests[*k], situation).0;
+    let best = twins.iter().filter(may);
+    let best = best.min_by(|a, b| minutes(a).total_cmp(&minutes(b)).then(a.cmp(b)));
+    best.copied().filter(|k| minutes(k) <= TWIN_WORTH)
+}
+
+/// Are two states the same but for which lever is squeezed and which plug is apart?
+fn same_but_for_levers(a: &Requirement, b: &Requirement) -> bool {
+    let plain = |r: &Requirement| Requirement {
+        apart: BTreeSet::default(),
+        brake: None,
+        ..r.clone()
+    };
+    a.apart.len() == b.apart.len() && plain(a) == plain(b)
+}
+
+/// What a test is expected to tell of whether it is this class, bits.
+fn tells_of(model: &Model, belief: &Belief, test: usize, class: usize) -> f64 {
+    let rows = &model.rows[test];
+    let n = rows.healthy.len();
+    let mut sides = [vec![0.0; n], vec![0.0; n]];
+    for (h, share) in model.hypotheses.iter().zip(&belief.shares) {
+        let row = match h.kind {
+            Suspicion::Case(k) | Suspicion::Built(k) => rows.row(k),
+            _ => &rows.healthy,
+        };
+        let side = &mut sides[usize::from(h.class == Some(class))];
+        side.iter_mut().zip(row).for_each(|(s, p)| *s += share * p);
+    }
+    let totals = [0, 1].map(|k| sides[k].iter().sum::<f64>().max(1e-12));
+    let bits = |o: usize| {
+        let seen = sides[0][o] + sides[1][o];
+        let each = sides.iter().zip(totals).filter(|(s, _)| s[o] > 0.0);
+        each.map(|(s, total)| s[o] * (s[o] / (seen * total)).log2())
+            .sum::<f64>()
+    };
+    (0..n).map(bits).sum::<f64>().max(0.0)
+}
+
+/// A test that is done before a class is repaired, and was neither done nor passed over.
+pub(super) fn first_of(model: &Model, situation: &Situation, class: usize) -> Option<usize> {
+    let asked = |test: usize| model.classes[class].first.contains(&model.tests[test].id);
+    let open = |test: &usize| asked(*test) && choose::may(&model.tests[*test], situation);
+    (0..model.tests.len()).find(open)
+}
+
+/// After a repair that did not end the complaint: the reading that spoke loudest for it is taken once more, now that
+/// it is mended. Gone, there was a second fault; still there, it was another one. Index of its test.
+pub(super) fn verifies(model: &Model, belief: &Belief, evidence: &[Evidence]) -> Option<usize> {
+    let failed = |e: &Evidence| match e.item {
+        Item::Failed { class, .. } => Some(class),
+        _ => None,
+    };
+    let last = evidence.iter().rposition(|e| failed(e).is_some())?;
+    let class = failed(&evidence[last])?;
+    if evidence[last..].iter().any(|e| test_of(e).is_some()) {
+        return None;
+    }
+    let mut best: Option<(usize, f64)> = None;
+    for (k, e) in evidence[..last].iter().enumerate() {
+        let Some(test) = test_of(e).filter(|t| choose::moved_by(model, class, *t)) else {
+            continue;
+        };
+        let weight = belief.weight(model, k, class);
+        if weight > 0.0 && best.is_none_or(|(_, w)| weight > w) {
+            best = Some((test, weight));
+        }
+    }
+    best.map(|(test, _)| test)
+}
+
+/// A dear repair on a chance that leaves doubt: a test that tells something and costs little beside it comes first,
+/// although one step ahead it does not pay. Its index.
+pub(super) fn dear(now: &Expected, action: Action, ranked: &[Candidate]) -> Option<usize> {
+    let doubtful = |t: &&Try| t.action == action && t.chance < SURE;
+    let wrong = now
+        .order
+        .iter()
+        .find(doubtful)
+        .map(|t| (1.0 - t.chance) * t.cost())?;
+    let worth = |c: &&Candidate| c.gain >= TELLS_BITS && c.minutes < wrong * BESIDE;
+    ranked.iter().find(worth).map(|c| c.test)
+}
