@@ -32,6 +32,9 @@ pub struct Difference {
     /// What somebody who makes sure of it would call it, by the id of a known way to build a vehicle.
     #[serde(default)]
     called: Option<String>,
+    /// Ids of differences that nobody can build together with it.
+    #[serde(default)]
+    apart_from: Vec<String>,
     /// What differs.
     #[serde(flatten)]
     differs: Differs,
@@ -139,7 +142,10 @@ impl Design {
             let lines = d.id.split('-').next();
             let clash = |k: &&Difference| {
                 let mine = parts(d);
-                k.id.split('-').next() == lines || parts(k).iter().any(|p| mine.contains(p))
+                k.id.split('-').next() == lines
+                    || parts(k).iter().any(|p| mine.contains(p))
+                    || d.apart_from.contains(&k.id)
+                    || k.apart_from.contains(&d.id)
             };
             if !kept.iter().any(clash) {
                 kept.push(d);

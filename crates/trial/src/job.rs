@@ -66,6 +66,8 @@ pub struct Played {
     pub referred: bool,
     /// Tests done.
     pub tests: usize,
+    /// Tests of which no likely answer could change anything.
+    pub idle: usize,
     /// What was done, one line each.
     pub trail: Vec<String>,
 }
@@ -242,6 +244,28 @@ fn carried_over(old: &Model, new: &Model, evidence: &[Evidence]) -> Vec<Evidence
     each.collect()
 }
 
+/// Shares that move by less than this change nothing that is done next; answers less likely than that are not counted on.
+const IDLE_MOVE: f64 = 0.05;
+const IDLE_CHANCE: f64 = 0.02;
+
+/// Can no answer that is to be counted on change who leads, or move a share?
+fn idle(model: &Model, belief: &Belief, test: usize) -> bool {
+    let first = |shares: &[f64]| {
+        let all = shares.iter().enumerate();
+        all.max_by(|a, b| a.1.total_cmp(b.1)).map(|(k, _)| k)
+    };
+    let now = belief.classes(model);
+    let bands = explain::bands(model, belief, test);
+    let mut likely = bands.iter().filter(|b| b.chance > IDLE_CHANCE);
+    likely.all(|b| {
+        let still = |(a, n): (&f64, &f64)| (a - n).abs() < IDLE_MOVE;
+        first(&b.after) == first(&now) && b.after.iter().zip(&now).all(still)
+    })
+}
+
+/// How a line of the trail begins that only gives reasons.
+pub const BECAUSE: &str = "because ";
+
 /// What speaks loudest for a class and against it, for the trail: log odds.
 fn because(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize) -> String {
     let name = |(item, weight): &(usize, f64)| {
@@ -400,6 +424,7 @@ pub fn play_on(
         finished: false,
         referred: false,
         tests: 0,
+        idle: 0,
         trail: Vec::new(),
     };
     let mut told_ever: BTreeSet<String> = played.told.iter().cloned().collect();
@@ -439,10 +464,13 @@ pub fn play_on(
                 put_right(spec, &a, &mut vehicle);
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
+                let idles = idle(known, &belief, test);
+                played.idle += usize::from(idles);
                 played.trail.push(format!(
-                    "{} {:.0} min {a:?}",
+                    "{} {:.0} min {a:?}{}",
                     spec.id,
-                    candidate.as_ref().map_or(0.0, |c| c.minutes)
+                    candidate.as_ref().map_or(0.0, |c| c.minutes),
+                    if idles { " changes nothing" } else { "" }
                 ));
                 evidence.push(taken(known, test, a, &mut situation));
                 belief = course.after(known, &evidence).clone();
@@ -460,10 +488,13 @@ pub fn play_on(
                 let cured = |of: &Vec<usize>| of.iter().any(|c| &full.classes[*c].id == id);
                 let right = open.iter().any(cured);
                 let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
+                played
+                    .trail
+                    .push(format!("repair {id} at {share:.2}: {right}"));
                 played.trail.push(format!(
-                    "repair {id} at {share:.2}: {right}; {}; because {}",
-                    leading(known, &belief),
-                    because(known, &belief, &evidence, class)
+                    "{BECAUSE}{} of {}",
+                    because(known, &belief, &evidence, class),
+                    leading(known, &belief)
                 ));
                 if repairs == 1 {
                     played.stated = share;

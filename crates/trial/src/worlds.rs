@@ -186,16 +186,17 @@ impl Outcome {
         let done = share(&self.faulty, |j| j.finished);
         let (n, said, was) = self.stated();
         format!(
-            "| {name} | {} | {first:.3} | {wrong:.3} | {done:.3} | {said:.3} → {was:.3} ({n}) | {:.3} ({}) | {:.1} | {:.3} | {:.1} |",
+            "| {name} | {} | {first:.3} | {wrong:.3} | {done:.3} | {said:.3} → {was:.3} ({n}) | {:.3} ({}) | {:.1} | {:.3} | {:.1} | {:.1} |",
             self.faulty.len(),
             self.blamed(),
             self.sound.len(),
             mean(&self.faulty, extra),
             self.against_checklist(),
             mean(&self.faulty, |j| j.tests as f64),
+            mean(&self.faulty, |j| j.idle as f64),
         )
     }
 }
 
 /// Head of the table of [`Outcome::row`].
-pub const HEAD: &str = "| family | jobs | first right | wrong parts | finished | stated ≥ 0.8 → cured | sound blamed | extra min | ÷ checklist | tests |\n| --- | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: |";
+pub const HEAD: &str = "| family | jobs | first right | wrong parts | finished | stated ≥ 0.8 → cured | sound blamed | extra min | ÷ checklist | tests | idle |\n| --- | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: | ---: |";

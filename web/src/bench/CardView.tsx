@@ -91,6 +91,8 @@ export const CardView = ({
           p: 1.4,
           px: 1.8,
           gap: 2,
+          // its height comes from the page, not from what it holds
+          "@media (min-width: 901px)": { container: "card / size" },
           "@media (max-width: 900px)": { minHeight: 380 },
         }}
         data-card={card.test}

@@ -121,6 +121,7 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
                 px: 0.4,
                 py: 0.2,
                 minHeight: 38,
+                "@container card (max-height: 270px)": { minHeight: 0 },
                 background: on ? v("ink") : "transparent",
                 color: on ? v("sheet") : v("ink"),
               }}
@@ -145,6 +146,8 @@ export const Ruler = ({ card, parsed }: { card: Card; parsed: Parsed | undefined
                   WebkitLineClamp: 2,
                   WebkitBoxOrient: "vertical",
                   overflow: "hidden",
+                  // half a line helps nobody: where the card is low, “why this” has it
+                  "@container card (max-height: 270px)": { display: "none" },
                 }}
               >
                 {whole(b.effect)}

@@ -11,7 +11,7 @@ use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::plan::Prices;
 use spannung_sim::Errors;
 use spannung_sim::draw::beyond;
-use spannung_trial::job::{Played, Setting, play, told_apart};
+use spannung_trial::job::{BECAUSE, Played, Setting, play, told_apart};
 use spannung_trial::optimum::Small;
 use spannung_trial::policy::{Lists, Policy};
 use spannung_trial::score::{calibration, extra, mean, quantile};
@@ -284,7 +284,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let done: Vec<&str> = j
             .trail
             .iter()
-            .filter(|t| !t.contains(" min "))
+            .filter(|t| !t.contains(" min ") && !t.starts_with(BECAUSE))
             .map(String::as_str)
             .collect();
         println!(

@@ -23,7 +23,7 @@ use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
-use witness::{dear, first_of, verifies, witness};
+use witness::{again, dear, first_of, verifies, witness};
 
 /// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
 /// exact optimum of small problems 2 % at 0.18 and 5 % at 0.22.
@@ -137,9 +137,14 @@ pub fn plan(
                 let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);
                 tells.map_or(Action::HandBack, |c| Action::Trial(c.test))
             }
-            action @ (Action::Repair(class) | Action::Decline(class)) if costly(&now, action) => {
-                witness(model, belief, evidence, situation, class, sound)
-                    .or_else(|| first_of(model, situation, class).map(Action::First))
+            action @ (Action::Repair(class) | Action::Decline(class)) => {
+                let costly = costly(&now, action);
+                let asked = || {
+                    witness(model, belief, evidence, situation, class, sound)
+                        .or_else(|| first_of(model, situation, class).map(Action::First))
+                };
+                again(model, belief, evidence, class, costly)
+                    .or_else(|| costly.then(asked).flatten())
                     .unwrap_or(action)
             }
             action => action,
@@ -180,9 +185,25 @@ fn by_cost(
         (_, Some(Action::HandBack)) => Action::HandBack,
         (_, Some(action)) => dear(now, action, ranked).map_or(action, Action::Test),
         (Some((test, _)), None) => Action::Test(test),
-        (None, None) => now.order.first().map_or(Action::Refer, |t| t.action),
+        (None, None) => last(now, sound),
     }
 }
+
+/// What is left when nothing is likely and nothing can be read: what is cheapest by its chance, unless that nothing is wrong
+/// is likelier than all that could be tried.
+fn last(now: &Expected, sound: f64) -> Action {
+    let repairs = now.order.iter().filter(|t| t.action != Action::HandBack);
+    let top = repairs.map(|t| t.chance).fold(0.0, f64::max);
+    let first = now.order.iter().find(|t| t.chance >= LEAST_TRIED);
+    match first {
+        Some(_) if sound > top => Action::HandBack,
+        Some(first) => first.action,
+        None => Action::Refer,
+    }
+}
+
+/// A repair below this chance is not tried even as the last thing.
+const LEAST_TRIED: f64 = 0.05;
 
 /// Does a repair cost more than simply trying it would?
 fn costly(now: &Expected, action: Action) -> bool {

@@ -29,33 +29,42 @@ const WITNESS_BITS: f64 = 0.02;
 const WITNESS_DECIDES: f64 = 0.08;
 const WITNESS_WORTH: f64 = 20.0;
 /// Above this nothing more is asked before a dear repair.
-const SURE: f64 = 0.9;
+const SURE: f64 = 0.97;
 /// A test before a dear repair tells at least so many bits …
 const TELLS_BITS: f64 = 0.05;
 /// … and takes at most this share of what a wrong repair is expected to cost.
 const BESIDE: f64 = 0.5;
 /// A repair that rests on one reading alone: without it the class would be below this share.
 const RESTS_ON_ONE: f64 = 0.4;
+/// What costs little is tried from this share on without another look.
+const TRIED: f64 = 0.8;
 
-/// Before a part is changed for what one reading or one net alone says: the reading is taken again, for a slip of the tips
-/// can look like any fault; then a test on another net, for a net that is not as drawn can too. A complaint is no second
-/// witness.
-pub(super) fn witness(
+/// What a net, or a look, says for a class.
+struct Voice {
+    /// What it does for the odds of the class, natural log.
+    weight: f64,
+    /// Readings of it.
+    many: usize,
+    /// The first test of it.
+    test: usize,
+}
+
+/// The voices that speak for a class, loudest first, readings put together by what `of` makes of their tests; and the log
+/// odds of the class.
+fn voices<K: Ord>(
     model: &Model,
     belief: &Belief,
     evidence: &[Evidence],
-    situation: &Situation,
     class: usize,
-    sound: f64,
-) -> Option<Action> {
-    // shares of the class without what one net says
-    let mut nets: BTreeMap<Option<usize>, (Vec<f64>, usize, usize)> = BTreeMap::new();
+    of: impl Fn(usize) -> K,
+) -> (f64, Vec<Voice>) {
+    let mut heard: BTreeMap<K, (Vec<f64>, usize, usize)> = BTreeMap::new();
     for (e, item) in evidence.iter().zip(&belief.items) {
         let Some(test) = test_of(e) else {
             continue;
         };
-        let entry = nets
-            .entry(net_of(model, test))
+        let entry = heard
+            .entry(of(test))
             .or_insert_with(|| (vec![0.0; item.len()], 0, test));
         entry.0.iter_mut().zip(item).for_each(|(sum, l)| *sum += l);
         entry.1 += 1;
@@ -73,20 +82,49 @@ pub(super) fn witness(
         (mine / f64::max(rest, 1e-300)).ln()
     };
     let now = odds(&|_| 0.0);
-    let mut speak: Vec<(Option<usize>, f64, usize, usize)> = nets
-        .iter()
-        .map(|(net, (sum, many, test))| (*net, now - odds(&|k| sum[k]), *many, *test))
-        .filter(|s| s.1 > SPEAKS)
-        .collect();
-    speak.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let share = |odds: f64| 1.0 / (1.0 + (-odds).exp());
+    let voice = |(sum, many, test): &(Vec<f64>, usize, usize)| Voice {
+        weight: now - odds(&|k| sum[k]),
+        many: *many,
+        test: *test,
+    };
+    let mut speak: Vec<Voice> = heard.values().map(voice).collect();
+    speak.retain(|v| v.weight > SPEAKS);
+    speak.sort_by(|a, b| b.weight.total_cmp(&a.weight));
+    (now, speak)
+}
+
+fn share(odds: f64) -> f64 {
+    1.0 / (1.0 + (-odds).exp())
+}
+
+/// The reading or look that everything rests on is taken again while it stands alone: a slip of the tips can look like any
+/// fault. What costs little and is hardly in doubt is rather tried.
+pub(super) fn again(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    class: usize,
+    costly: bool,
+) -> Option<Action> {
+    let of = |test: usize| (net_of(model, test), net_of(model, test).map_or(test, |_| 0));
+    let (now, speak) = voices(model, belief, evidence, class, of);
+    let loudest = speak.first()?;
+    let alone = loudest.many == 1 && share(now - loudest.weight) < RESTS_ON_ONE;
+    (alone && (costly || share(now) < TRIED)).then_some(Action::Again(loudest.test))
+}
+
+/// Before a part is changed for what one net alone says, a test on another net: a net that is not as drawn can look like any
+/// fault. A complaint is no second witness.
+pub(super) fn witness(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    situation: &Situation,
+    class: usize,
+    sound: f64,
+) -> Option<Action> {
+    let (now, speak) = voices(model, belief, evidence, class, |test| net_of(model, test));
     let loudest = speak.first();
-    if let Some(loudest) = loudest
-        && loudest.2 == 1
-        && share(now - loudest.1) < RESTS_ON_ONE
-    {
-        return Some(Action::Again(loudest.3));
-    }
     // nothing that was read or seen speaks for it, and that nothing is wrong is about as likely
     if loudest.is_none() && evidence.iter().filter_map(test_of).count() >= DOZEN {
         let all: f64 = model.classes[class]
@@ -100,7 +138,7 @@ pub(super) fn witness(
     }
     // what stands beside it on this vehicle: its twin tells a bad part from another maker's choice
     if let Some(loudest) = loudest
-        && let Some(twin) = twin_unread(model, evidence, situation, loudest.3)
+        && let Some(twin) = twin_unread(model, evidence, situation, loudest.test)
     {
         return Some(Action::Witness(twin));
     }
@@ -114,7 +152,7 @@ pub(super) fn witness(
         (false, _) => return None,
     };
     let spoken = loudest.filter(|_| speak.len() == 1);
-    let spoken = spoken.map(|l| model.nets.places[l.3].map(|p| p.twin));
+    let spoken = spoken.map(|l| model.nets.places[l.test].map(|p| p.twin));
     // who was asked already and would have said otherwise has had his say in the shares
     let leading = model.classes[class].members.iter();
     let leading = leading

@@ -63,11 +63,12 @@ impl Weighed<'_> {
             let seems = readings.moved(case)?;
             let text = |p| explain::expected_of(probe, *scale, p, *dims, &m.variances).text();
             let tile = tiles.iter().find(|t| t.entry.to_string() == e.entry)?;
-            Some(BuiltLine {
+            let (drawn, seems) = (text(&readings.healthy), text(seems));
+            (drawn != seems).then(|| BuiltLine {
                 name: m.tests[*test].name.clone(),
                 reads: tile.value.clone(),
-                drawn: text(&readings.healthy),
-                seems: text(seems),
+                drawn,
+                seems,
             })
         };
         self.evidence.iter().filter_map(line).take(LINES).collect()
