@@ -1,6 +1,6 @@
 //! Bench cases: jobs whose readings somebody worked out by hand, played by the engine up to its first repair.
 
-use crate::job::{leading, taken};
+use crate::job::{BECAUSE, because, leading, taken};
 use crate::policy::{Lists, Point, Policy, decide};
 use serde::Deserialize;
 use spannung_core::diagnosis::choose::Situation;
@@ -229,7 +229,11 @@ impl BenchCase {
                 }
                 Action::Repair(class) | Action::Decline(class) => {
                     let share = belief.classes(model)[class];
-                    trail.push(format!("at {share:.2} of {}", leading(model, belief)));
+                    trail.push(format!(
+                        "at {share:.2} of {}, {BECAUSE}{}",
+                        leading(model, belief),
+                        because(model, belief, &evidence, class)
+                    ));
                     return end(model.classes[class].id.clone(), trail);
                 }
                 Action::HandBack => {

@@ -267,7 +267,7 @@ fn idle(model: &Model, belief: &Belief, test: usize) -> bool {
 pub const BECAUSE: &str = "because ";
 
 /// What speaks loudest for a class and against it, for the trail: log odds.
-fn because(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize) -> String {
+pub fn because(model: &Model, belief: &Belief, evidence: &[Evidence], class: usize) -> String {
     let name = |(item, weight): &(usize, f64)| {
         let of = match &evidence[*item].item {
             Item::Test { test, .. } => model.tests[*test].id.as_str(),

@@ -201,6 +201,9 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
               y={f.y + 16}
               textAnchor="middle"
               fontSize={textWidth(f.text, 15) > f.w - 6 ? 12.5 : 15}
+              {...(textWidth(f.text, 12.5) > f.w - 8
+                ? { textLength: f.w - 8, lengthAdjust: "spacingAndGlyphs" }
+                : {})}
               fontWeight={f.kind === "expected" ? 500 : 700}
             >
               {f.text}

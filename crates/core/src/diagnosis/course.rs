@@ -15,6 +15,7 @@ use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
 use crate::diagnosis::model::{Model, Rate};
 use crate::diagnosis::nets::{Place, UNDRAWN};
 use crate::diagnosis::pairs::Failed;
+use crate::diagnosis::signs::SHOWS_OTHERWISE;
 use crate::diagnosis::unknown::Unknown;
 use spannung_circuit::FaultCase;
 
@@ -187,7 +188,9 @@ impl Course {
             } => {
                 let at = At::of(model, *test, taken_in.as_ref());
                 let unknown = &mut self.belief.unknown;
-                let (like, dust) = test_likelihood(model, &at, answer, &mut self.filters, unknown);
+                let earlier = looks_before(&self.evidence, *test);
+                let (like, dust) =
+                    test_likelihood(model, &at, answer, &earlier, &mut self.filters, unknown);
                 floor = dust;
                 let item = self.mend(model, &like);
                 self.put_right(model, *test, answer);
@@ -259,6 +262,43 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
     like.iter().map(|l| l.ln()).collect()
 }
 
+/// What a look showed before, since something was last mended.
+fn looks_before(evidence: &[Evidence], test: usize) -> Vec<usize> {
+    let mended = |e: &Evidence| matches!(e.item, Item::Failed { .. });
+    let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
+    let seen = evidence[since..].iter().filter_map(|e| match e.item {
+        Item::Test {
+            test: t,
+            answer: Answer::Outcome(k),
+            ..
+        } if t == test => Some(k),
+        _ => None,
+    });
+    seen.collect()
+}
+
+/// Likelihood of an answer to a look, given the answers before: as what is there is seen, each time anew; or the sign shows so
+/// on this vehicle at every look. A row holds both.
+fn look(row: &[f64], answer: usize, earlier: &[usize]) -> f64 {
+    let any = SHOWS_OTHERWISE / row.len() as f64;
+    let Some(first) = earlier.first() else {
+        return row[answer];
+    };
+    let seen = |k: usize| {
+        row.get(k)
+            .map_or(0.0, |p| (p - any) / (1.0 - SHOWS_OTHERWISE))
+    };
+    let same = |to: usize| {
+        if earlier.iter().all(|k| *k == to) {
+            any
+        } else {
+            0.0
+        }
+    };
+    let drawn = (1.0 - SHOWS_OTHERWISE) * earlier.iter().map(|k| seen(*k)).product::<f64>();
+    (drawn * seen(answer) + same(answer)) / (drawn + same(*first)).max(1e-300)
+}
+
 /// A test as it was taken.
 struct At<'a> {
     column: &'a Column,
@@ -283,6 +323,7 @@ fn test_likelihood(
     model: &Model,
     at: &At<'_>,
     answer: &Answer,
+    earlier: &[usize],
     filters: &mut Filters,
     unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
@@ -292,9 +333,9 @@ fn test_likelihood(
         (Column::Outcomes { cases, healthy }, Answer::Outcome(k)) if *k < healthy.len() => {
             let k = *k;
             let any = 1.0 / healthy.len() as f64;
-            let h = healthy[k];
-            let values: Vec<f64> = cases.iter().map(|c| c[k]).collect();
-            (unknown.read(model, &values, h, Some(any)), 0.0)
+            let look = |row: &[f64]| look(row, k, earlier);
+            let values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
+            (unknown.read(model, &values, look(healthy), Some(any)), 0.0)
         }
         (Column::Outcomes { .. }, _) => flat(),
         (Column::Figures { .. }, Answer::NotSteady) => {

@@ -20,6 +20,11 @@ use crate::diagnosis::nets::{Place, UNDRAWN};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::{FACTORS, Factor};
 
+/// How firmly the share of nets that are not as drawn is believed before anything is read, in nets that are expected not to be
+/// (the first two counts of a beta distribution: 0.3 of 6); and the chance of a net that it does not pass.
+const FIRM: f64 = 0.3;
+const MOST_UNDRAWN: f64 = 0.25;
+
 /// Mean and covariance of the shared factors.
 #[derive(Debug, Clone, PartialEq)]
 pub(super) struct Shared {
@@ -41,6 +46,9 @@ pub(super) struct Filter {
     shared: Shared,
     /// Chance that each net is not as drawn.
     undrawn: Vec<f64>,
+    /// Nets that were read, and the sum of their chances before.
+    read: Vec<usize>,
+    expected: f64,
     /// Mean and variance of the own deviation of what twins share, where something was read.
     own: Vec<(usize, f64, f64)>,
     taken: Vec<Taken>,
@@ -172,6 +180,8 @@ impl Filter {
         Self {
             shared: Shared::new(variances),
             undrawn: undrawn.to_vec(),
+            read: Vec::new(),
+            expected: 0.0,
             own: Vec::new(),
             taken: Vec::new(),
         }
@@ -179,7 +189,8 @@ impl Filter {
 
     /// About how many bytes it takes up.
     pub fn bytes(&self) -> usize {
-        size_of::<Self>() + self.undrawn.len() * 8 + self.taken.len() * size_of::<Taken>()
+        let nets = (self.undrawn.len() + self.read.len()) * size_of::<f64>();
+        size_of::<Self>() + nets + self.taken.len() * size_of::<Taken>()
     }
 
     /// Something was mended, charged, or ridden to try it: what was read before is not there to be read again, and the
@@ -194,6 +205,22 @@ impl Filter {
     fn own(&self, twin: usize) -> (f64, f64) {
         let known = self.own.iter().find(|o| o.0 == twin);
         known.map_or((0.0, 1.0), |o| (o.1, o.2))
+    }
+
+    /// Chance that a net is not as drawn, before what is read there now. What the nets read before turned out to be speaks
+    /// for this one: a vehicle that differs in one place was made by somebody else.
+    fn switch(&mut self, net: usize) -> f64 {
+        let Some(usual) = self.undrawn.get(net).copied() else {
+            return 0.0;
+        };
+        if self.read.contains(&net) {
+            return usual;
+        }
+        let off: f64 = self.read.iter().map(|n| self.undrawn[*n]).sum();
+        let rate = (FIRM + off) / (FIRM + self.expected);
+        self.read.push(net);
+        self.expected += usual;
+        (usual * rate).min(usual.max(MOST_UNDRAWN))
     }
 
     /// Likelihood of a figure; what it tells is learnt. `rests` is what an intermittent fault reads while it does not
@@ -227,7 +254,7 @@ impl Filter {
                 with.2 = chance * shows;
             }
         }
-        let w = self.undrawn.get(reading.place.net).copied().unwrap_or(0.0);
+        let w = self.switch(reading.place.net);
         let undrawn = w * reading.undrawn;
         let afresh = (1.0 - w) * all + undrawn;
         let keep = 1.0 - MISPROBE;

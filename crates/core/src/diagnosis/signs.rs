@@ -72,12 +72,12 @@ impl Asked {
     }
 }
 
-/// A little of every outcome, whatever is there.
-const SMOOTH: f64 = 0.01;
+/// Chance that a sign shows on this vehicle whatever is wrong with it, for its maker built it so; and at every look.
+pub(super) const SHOWS_OTHERWISE: f64 = 0.05;
 
 fn smoothed(row: &[f64]) -> Vec<f64> {
     let n = row.len() as f64;
-    let one = |p: &f64| (1.0 - SMOOTH) * p + SMOOTH / n;
+    let one = |p: &f64| (1.0 - SHOWS_OTHERWISE) * p + SHOWS_OTHERWISE / n;
     row.iter().map(one).collect()
 }
 
