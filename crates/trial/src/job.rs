@@ -111,6 +111,7 @@ pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Sit
 pub fn taken(model: &Model, test: usize, answer: Answer, situation: &mut Situation) -> Evidence {
     let spec = &model.tests[test];
     situation.closed.insert(spec.id.clone());
+    situation.closed.extend(model.says(test, &answer));
     situation.opened.insert(spec.access.clone());
     situation.state = spec.state.bring(&situation.state);
     Evidence {

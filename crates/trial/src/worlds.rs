@@ -159,13 +159,17 @@ pub fn share(jobs: &[Played], holds: impl Fn(&Played) -> bool) -> f64 {
 }
 
 impl Outcome {
-    /// Of repairs stated at 0.8 or more: how many, what was stated on average, how many cured.
+    /// Of repairs stated at 0.8 or more: how many, what was stated on average, how many cured. Sound vehicles count as if one
+    /// came to four with a fault, however many were played.
     pub fn stated(&self) -> (usize, f64, f64) {
-        let all = self.faulty.iter().chain(&self.sound);
-        let sure: Vec<&Played> = all.filter(|j| j.stated >= 0.8).collect();
-        let n = sure.len().max(1) as f64;
-        let said = sure.iter().map(|j| j.stated).sum::<f64>() / n;
-        let was = sure.iter().filter(|j| j.first_cured).count() as f64 / n;
+        let one_in_four = self.faulty.len() as f64 / 4.0 / self.sound.len().max(1) as f64;
+        let faulty = self.faulty.iter().map(|j| (j, 1.0));
+        let all = faulty.chain(self.sound.iter().map(|j| (j, one_in_four)));
+        let sure: Vec<(&Played, f64)> = all.filter(|(j, _)| j.stated >= 0.8).collect();
+        let n = sure.iter().map(|(_, w)| w).sum::<f64>().max(1e-9);
+        let said = sure.iter().map(|(j, w)| j.stated * w).sum::<f64>() / n;
+        let cured = sure.iter().filter(|(j, _)| j.first_cured);
+        let was = cured.map(|(_, w)| w).sum::<f64>() / n;
         (sure.len(), said, was)
     }
 

@@ -178,6 +178,9 @@ pub struct Procedure {
     pub ruined_by: Vec<String>,
     /// Sign value → words of the answer.
     pub outcomes: BTreeMap<String, String>,
+    /// Other procedure → answers to it that say what this one would ask.
+    #[serde(default)]
+    pub said_by: BTreeMap<String, Vec<String>>,
     /// Sign values that are a STOP on the pack.
     #[serde(default)]
     pub stops: BTreeMap<String, StopWords>,
@@ -553,6 +556,14 @@ impl Catalogue {
                     start,
                     format!("no answer for the value “{v}” of {}", p.sign),
                 ));
+            }
+            for (other, answers) in &p.said_by {
+                let found = self.procedures.iter().find(|o| o.id.get_ref() == other);
+                let known = |a: &String| found.is_some_and(|o| o.outcomes.contains_key(a));
+                if let Some(answer) = answers.iter().find(|a| !known(a)) {
+                    let message = format!("“{answer}” is no answer of “{other}”");
+                    return Err(at(3, start, message));
+                }
             }
             self.check_common(&p.fits, &p.access, &p.needs)
                 .map_err(|m| at(3, start, m))?;

@@ -2,10 +2,11 @@
 //! the symptoms. [`predict`](super::predict) builds it once; from then on it is only looked up.
 
 use crate::diagnosis::column::Column;
+use crate::diagnosis::evidence::Answer;
 use crate::diagnosis::hypothesis::{Class, Hypothesis};
 use crate::diagnosis::near::Near;
 use crate::diagnosis::nets::Nets;
-use crate::diagnosis::repertoire::{Probe, Test};
+use crate::diagnosis::repertoire::{Kind, Probe, Test};
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::FACTORS;
@@ -132,6 +133,28 @@ impl Model {
     pub fn healthy_circuit(&self, pairs: &[Pair]) -> Circuit {
         let pairs: Vec<_> = pairs.iter().map(|p| (p.red, p.black)).collect();
         Circuit::compile(&self.net, &[], &pairs)
+    }
+
+    /// Ids of the looks that an answer to a test says already: with every light dark, nobody asks for the front lamp.
+    pub fn says(&self, test: usize, answer: &Answer) -> Vec<String> {
+        let (Kind::Procedure { outcomes, .. }, Answer::Outcome(k)) =
+            (&self.tests[test].kind, answer)
+        else {
+            return Vec::new();
+        };
+        let Some((value, _)) = outcomes.get(*k) else {
+            return Vec::new();
+        };
+        let id = &self.tests[test].id;
+        let said = |t: &&Test| match &t.kind {
+            Kind::Procedure { said_by, .. } => said_by.get(id).is_some_and(|a| a.contains(value)),
+            Kind::Probe(_) => false,
+        };
+        self.tests
+            .iter()
+            .filter(said)
+            .map(|t| t.id.clone())
+            .collect()
     }
 
     /// Index of a class by id.

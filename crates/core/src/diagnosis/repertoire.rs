@@ -8,6 +8,7 @@ use spannung_circuit::family::Carries;
 use spannung_circuit::meter::Meter;
 use spannung_circuit::state::{Battery, Brake, Crank, Foot, Key, Load, VehicleState, Wheel};
 use spannung_circuit::{CircuitError, Family, Mode, Netlist, Pair, Profile, Requirement, meter};
+use std::collections::BTreeMap;
 
 /// A test: anything done to learn something.
 #[derive(Debug, Clone, PartialEq)]
@@ -57,6 +58,8 @@ pub enum Kind {
         sensitivity: f64,
         /// P(healthy | healthy).
         specificity: f64,
+        /// Other procedures with their answers that say what this one would ask.
+        said_by: BTreeMap<String, Vec<String>>,
     },
 }
 
@@ -217,6 +220,7 @@ pub fn build(
                     .collect(),
                 sensitivity: p.sensitivity,
                 specificity: p.specificity,
+                said_by: p.said_by.clone(),
             },
             state: p.state.clone(),
             access: p.access.clone(),

@@ -128,6 +128,7 @@ pub fn outcome_rows(
         outcomes,
         sensitivity,
         specificity,
+        ..
     } = &test.kind
     else {
         return None;

@@ -234,3 +234,38 @@ fn nearly_every_repair_class_shows_in_some_test() {
         .collect();
     assert!(dark.is_empty(), "no test shows {dark:?}");
 }
+
+#[test]
+fn what_an_answer_says_already_is_not_asked() {
+    let says = |family: &str, test: &str, value: &str| {
+        let m = common::model(family);
+        let k = repertoire::find(&m.tests, test).unwrap();
+        let repertoire::Kind::Procedure { outcomes, .. } = &m.tests[k].kind else {
+            panic!("{test} is no look");
+        };
+        let at = outcomes.iter().position(|o| o.0 == value).unwrap();
+        m.says(k, &Answer::Outcome(at))
+    };
+    assert_eq!(says("ssb36", "fm-lights", "dark"), ["t-lamp"]);
+    assert!(says("ssb36", "fm-lights", "lit").is_empty());
+    assert_eq!(says("gh48", "t-throttle-run", "rough"), ["fm-display"]);
+    assert!(says("gh48", "t-throttle-run", "silent").is_empty());
+}
+
+#[test]
+fn a_look_taken_again_removes_the_slip_and_not_the_doubt() {
+    let m = model();
+    let share = |looks: usize| {
+        let mut evidence = vec![told("S12")];
+        evidence.extend((0..looks).map(|_| taken("t-speed", Answer::Outcome(1))));
+        let belief = Belief::of(m, &evidence);
+        m.class("speed-sensor")
+            .map(|c| belief.classes(m)[c])
+            .unwrap()
+    };
+    let [none, once, twice, often] = [0, 1, 2, 3].map(share);
+    assert!(once > 2.0 * none, "{none} {once}");
+    // the second removes the slip; a third says nothing new
+    assert!(twice >= once - 0.01, "{once} {twice}");
+    assert!((often - twice).abs() < 0.05, "{twice} {often}");
+}

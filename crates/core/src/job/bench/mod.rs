@@ -206,7 +206,13 @@ impl<'a> Weighed<'a> {
             .filter(|t| !t.voided && !hidden(t))
             .map(|t| t.test.clone());
         let read = at_gate(model, job).map(|_| PACK_AT_REST.to_string());
-        let done = done.chain(read);
+        let mended = |e: &Evidence| matches!(e.item, Item::Failed { .. });
+        let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
+        let said = evidence[since..].iter().flat_map(|e| match &e.item {
+            Item::Test { test, answer, .. } => model.says(*test, answer),
+            _ => Vec::new(),
+        });
+        let done = done.chain(read).chain(said);
         let closed: BTreeSet<String> = done.chain(job.skipped.keys().cloned()).collect();
         let opened = job
             .taken
