@@ -202,11 +202,7 @@ impl BenchCase {
             };
             let (action, _) = decide(Policy::Engine, at, &none, &mut 0);
             match action {
-                Action::Test(test)
-                | Action::Again(test)
-                | Action::Witness(test)
-                | Action::First(test)
-                | Action::Trial(test) => {
+                Action::Test(test) | Action::Ask(test, _) => {
                     let spec = &model.tests[test];
                     let answer = stands.answer(sound, model, test)?;
                     let wrong = !matches!(answer, Answer::Outcome(0));

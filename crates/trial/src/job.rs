@@ -455,17 +455,13 @@ pub fn play_on(
             &mut place,
         );
         match action {
-            Action::Test(test)
-            | Action::Again(test)
-            | Action::Witness(test)
-            | Action::First(test)
-            | Action::Trial(test) => {
+            Action::Test(test) | Action::Ask(test, _) => {
                 let spec = &known.tests[test];
                 let a = answer(known, &mut vehicle, test, &situation);
                 put_right(spec, &a, &mut vehicle);
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
-                let idles = idle(known, &belief, test);
+                let idles = setting.policy == Policy::Engine && idle(known, &belief, test);
                 played.idle += usize::from(idles);
                 played.trail.push(format!(
                     "{} {:.0} min {a:?}{}",

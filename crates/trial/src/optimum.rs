@@ -255,11 +255,7 @@ impl Small {
         let ranked = choose::rank(&self.model, &belief, &situation);
         let plan = plan::plan(&self.model, &belief, &[], &situation, &self.prices, &ranked);
         let value = match plan.action {
-            Action::Test(test)
-            | Action::Again(test)
-            | Action::Witness(test)
-            | Action::First(test)
-            | Action::Trial(test) => {
+            Action::Test(test) | Action::Ask(test, _) => {
                 let after = self.split(seen, test, &shares, total, &mut |next| {
                     self.planned_from(next, known)
                 });

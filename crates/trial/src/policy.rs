@@ -145,7 +145,7 @@ pub fn decide(
     };
     match action {
         Action::Test(_) => {}
-        Action::Again(test) | Action::Witness(test) | Action::First(test) | Action::Trial(test) => {
+        Action::Ask(test, _) => {
             return (Action::Test(test), Some(candidate(test)));
         }
         other => return (other, None),

@@ -106,7 +106,8 @@ impl Bins {
         };
         let most = if dims == 1 { 10 } else { 4 };
         for (d, cut) in cuts.iter_mut().enumerate().take(dims) {
-            let mut points = points_of(d);
+            let all = points_of(d);
+            let mut points = all.clone();
             let linear = scale != Scale::Ohms;
             let mut gaps = gaps_between(&points, linear);
             // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
@@ -128,11 +129,8 @@ impl Bins {
             gaps.sort_by(|a, b| (b.to - b.from).total_cmp(&(a.to - a.from)));
             gaps.truncate(most - 1);
             *cut = gaps.iter().map(|g| g.cut).collect();
-            cut.extend(beside_sound(
-                &points_of(d),
-                (healthy.mean[d], sigma(healthy, d)),
-                cut,
-            ));
+            let sound = (healthy.mean[d], sigma(healthy, d));
+            cut.extend(beside_sound(&all, sound, cut));
             cut.sort_by(f64::total_cmp);
         }
         Self {

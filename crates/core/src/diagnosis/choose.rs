@@ -111,7 +111,7 @@ pub(super) fn may(test: &Test, situation: &Situation) -> bool {
             .allowed
             .as_ref()
             .is_none_or(|a| a.contains(&test.id))
-        && !(situation.no_ride && test.needs.iter().any(|n| n == "ride-safe"))
+        && !(situation.no_ride && test.rides())
 }
 
 /// Half the distance between two distributions from which a fault counts as moving a test.

@@ -8,7 +8,7 @@
 use crate::catalogue::fnv;
 use crate::diagnosis::belief::{Belief, class_shares};
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn};
+use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn, since_mended};
 use crate::diagnosis::figure::{Figure, MISPROBE, SHOWS};
 use crate::diagnosis::filter::{Filter, Reading, Shared};
 use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
@@ -188,9 +188,13 @@ impl Course {
             } => {
                 let at = At::of(model, *test, taken_in.as_ref());
                 let unknown = &mut self.belief.unknown;
-                let earlier = looks_before(&self.evidence, *test);
-                let (like, dust) =
-                    test_likelihood(model, &at, answer, &earlier, &mut self.filters, unknown);
+                let (like, dust) = match answer {
+                    Answer::Outcome(k) => {
+                        let earlier = looks_before(&self.evidence, *test);
+                        (look_likelihood(model, &at, *k, &earlier, unknown), 0.0)
+                    }
+                    _ => figure_likelihood(model, &at, answer, &mut self.filters, unknown),
+                };
                 floor = dust;
                 let item = self.mend(model, &like);
                 self.put_right(model, *test, answer);
@@ -264,9 +268,7 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
 
 /// What a look showed before, since something was last mended.
 fn looks_before(evidence: &[Evidence], test: usize) -> Vec<usize> {
-    let mended = |e: &Evidence| matches!(e.item, Item::Failed { .. });
-    let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
-    let seen = evidence[since..].iter().filter_map(|e| match e.item {
+    let seen = since_mended(evidence).iter().filter_map(|e| match e.item {
         Item::Test {
             test: t,
             answer: Answer::Outcome(k),
@@ -318,25 +320,37 @@ impl<'a> At<'a> {
     }
 }
 
-/// Likelihood of a test's answer under each hypothesis, and what a slip of the tips or a net that is not as drawn is worth.
-fn test_likelihood(
+/// Likelihood of a look's answer under each hypothesis, after the answers to the same look before.
+fn look_likelihood(
+    model: &Model,
+    at: &At<'_>,
+    answer: usize,
+    earlier: &[usize],
+    unknown: &mut Unknown,
+) -> Vec<f64> {
+    let Column::Outcomes { cases, healthy } = at.column else {
+        return vec![1.0; model.hypotheses.len()];
+    };
+    if answer >= healthy.len() {
+        return vec![1.0; model.hypotheses.len()];
+    }
+    let any = 1.0 / healthy.len() as f64;
+    let look = |row: &[f64]| look(row, answer, earlier);
+    let values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
+    unknown.read(model, &values, look(healthy), Some(any))
+}
+
+/// Likelihood of what a meter showed under each hypothesis, and what a slip of the tips or a net that is not as drawn is worth.
+fn figure_likelihood(
     model: &Model,
     at: &At<'_>,
     answer: &Answer,
-    earlier: &[usize],
     filters: &mut Filters,
     unknown: &mut Unknown,
 ) -> (Vec<f64>, f64) {
     let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
     match (at.column, answer) {
         (_, Answer::CannotReach | Answer::CannotTell) => flat(),
-        (Column::Outcomes { cases, healthy }, Answer::Outcome(k)) if *k < healthy.len() => {
-            let k = *k;
-            let any = 1.0 / healthy.len() as f64;
-            let look = |row: &[f64]| look(row, k, earlier);
-            let values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
-            (unknown.read(model, &values, look(healthy), Some(any)), 0.0)
-        }
         (Column::Outcomes { .. }, _) => flat(),
         (Column::Figures { .. }, Answer::NotSteady) => {
             let shaky = |c: &FaultCase| if c.intermittent { 0.5 } else { 0.05 };

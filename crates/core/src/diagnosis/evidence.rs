@@ -99,3 +99,10 @@ pub struct Evidence {
     /// What.
     pub item: Item,
 }
+
+/// What was taken since the last repair: what is older may read otherwise now.
+pub fn since_mended(evidence: &[Evidence]) -> &[Evidence] {
+    let mended = |e: &Evidence| matches!(e.item, Item::Failed { .. });
+    let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
+    &evidence[since..]
+}

@@ -207,9 +207,9 @@ impl Filter {
         known.map_or((0.0, 1.0), |o| (o.1, o.2))
     }
 
-    /// Chance that a net is not as drawn, before what is read there now. What the nets read before turned out to be speaks
+    /// Chance that a net is not as drawn, before what is read there now; a net that is met for the first time is remembered. What the nets read before turned out to be speaks
     /// for this one: a vehicle that differs in one place was made by somebody else.
-    fn switch(&mut self, net: usize) -> f64 {
+    fn meet(&mut self, net: usize) -> f64 {
         let Some(usual) = self.undrawn.get(net).copied() else {
             return 0.0;
         };
@@ -254,7 +254,7 @@ impl Filter {
                 with.2 = chance * shows;
             }
         }
-        let w = self.switch(reading.place.net);
+        let w = self.meet(reading.place.net);
         let undrawn = w * reading.undrawn;
         let afresh = (1.0 - w) * all + undrawn;
         let keep = 1.0 - MISPROBE;

@@ -75,28 +75,25 @@ impl Nets {
             let Kind::Probe(p) = &test.kind else {
                 return None;
             };
-            let net = if let Some(e) = p.element {
+            let (net, chance) = if let Some(e) = p.element {
                 let id = &netlist.elements[e].id;
-                format!("amps {}", wire(id).unwrap_or(id))
+                (format!("amps {}", wire(id).unwrap_or(id)), UNDRAWN)
             } else if let Some(pin) = contact(p.pair.red, p.pair.black) {
-                format!("contact {pin}")
+                (format!("contact {pin}"), UNDRAWN_CONTACT)
             } else {
                 let (red, black) = (name(p.pair.red), name(p.pair.black));
-                match (minus(&red), minus(&black)) {
+                let net = match (minus(&red), minus(&black)) {
                     _ if red == black => red,
                     (false, true) => red,
                     (true, false) => black,
                     _ => format!("{red} {black}"),
-                }
+                };
+                (net, UNDRAWN)
             };
             let mut ends = [name(p.pair.red), name(p.pair.black)];
             ends.sort();
             let k = nets.iter().position(|n| *n == net).unwrap_or_else(|| {
-                undrawn.push(if net.starts_with("contact ") {
-                    UNDRAWN_CONTACT
-                } else {
-                    UNDRAWN
-                });
+                undrawn.push(chance);
                 nets.push(net);
                 nets.len() - 1
             });

@@ -43,6 +43,16 @@ pub struct Test {
     pub lends: Option<(String, Vec<String>)>,
 }
 
+/// Need of whatever is done on the ground.
+pub const RIDE_SAFE: &str = "ride-safe";
+
+impl Test {
+    /// Is it done riding, or on a roller?
+    pub fn rides(&self) -> bool {
+        self.needs.iter().any(|n| n == RIDE_SAFE)
+    }
+}
+
 /// What kind of test.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Kind {
@@ -85,11 +95,7 @@ pub struct Probe {
 impl Probe {
     /// Unit of the figure.
     pub fn unit(&self) -> Unit {
-        match self.mode {
-            Mode::Volts | Mode::Diode => Unit::Volts,
-            Mode::Ohms | Mode::Milliohms => Unit::Ohms,
-            Mode::Amps => Unit::Amps,
-        }
+        unit_of(self.mode)
     }
 
     /// The scale on which its figures are compared.
@@ -412,6 +418,15 @@ fn groups_in_reach(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Res
         }
     }
     Ok(())
+}
+
+/// Unit in which a meter reads.
+pub fn unit_of(mode: Mode) -> Unit {
+    match mode {
+        Mode::Volts | Mode::Diode => Unit::Volts,
+        Mode::Ohms | Mode::Milliohms => Unit::Ohms,
+        Mode::Amps => Unit::Amps,
+    }
 }
 
 /// Unit in which a test that comes from the drawing is read, by how its id begins; none for a test that does not.

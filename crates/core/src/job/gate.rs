@@ -1,7 +1,7 @@
 //! The battery gate: what is asked, what a STOP is, what may be done meanwhile.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::repertoire::{Kind, Test};
+use crate::diagnosis::repertoire::{Kind, RIDE_SAFE, Test};
 use crate::error::{Code, CoreError};
 use crate::job::entry::vocabulary::ProofResult;
 use crate::job::state::{Job, Stage};
@@ -59,6 +59,13 @@ pub enum Standing {
     Quarantined,
 }
 
+impl Standing {
+    /// Are all contacts closed, wherever it stands?
+    pub fn is_passed(self) -> bool {
+        matches!(self, Self::Open | Self::Grounded)
+    }
+}
+
 /// Does a test touch or use the pack?
 pub fn uses_pack(test: &Test) -> bool {
     let s = &test.state;
@@ -87,14 +94,6 @@ pub fn switches_on(test: &Test) -> bool {
         || s.charger.is_some_and(|c| c != Charger::Away)
 }
 
-/// Need of whatever is done on the ground.
-const RIDE_SAFE: &str = "ride-safe";
-
-/// Is a test done riding, or on a roller?
-fn rides(test: &Test) -> bool {
-    test.needs.iter().any(|n| n == RIDE_SAFE)
-}
-
 /// Does a test ask for the driven wheel to be up?
 fn lifts(test: &Test) -> bool {
     test.state.wheel.is_some_and(|w| w != Wheel::Ground)
@@ -105,7 +104,7 @@ pub fn allows(standing: Standing, test: &Test) -> bool {
     match standing {
         Standing::Open => true,
         Standing::Asking => !switches_on(test),
-        Standing::Grounded => rides(test) || lifts(test) || !switches_on(test),
+        Standing::Grounded => test.rides() || lifts(test) || !switches_on(test),
         Standing::Stopped => false,
         Standing::Quarantined => !uses_pack(test),
     }
@@ -184,10 +183,17 @@ impl Job {
         match standing(catalogue, self) {
             Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
             Standing::Asking => Stage::Gate,
-            Standing::Open | Standing::Grounded if self.failed_last() => Stage::Bench,
-            Standing::Open | Standing::Grounded if !self.proofs.is_empty() => Stage::Proof,
-            Standing::Open | Standing::Grounded if !self.parts.is_empty() => Stage::Repair,
-            Standing::Open | Standing::Grounded => Stage::Bench,
+            Standing::Open | Standing::Grounded => {
+                if self.failed_last() {
+                    Stage::Bench
+                } else if !self.proofs.is_empty() {
+                    Stage::Proof
+                } else if !self.parts.is_empty() {
+                    Stage::Repair
+                } else {
+                    Stage::Bench
+                }
+            }
         }
     }
 

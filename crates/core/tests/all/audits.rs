@@ -1,12 +1,12 @@
 //! What must hold for every test of every family, whatever it measures.
 
-use crate::common::{self, Log, reading, told};
+use crate::common::{self, Log, reading, test_item, told};
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::explain::{self, BandKind};
 use spannung_core::diagnosis::repertoire::Probe;
 use spannung_core::diagnosis::scale::{Prediction, Scale};
 use spannung_core::diagnosis::shared::Factor;
-use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, repertoire};
+use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Kind, Model, repertoire};
 use spannung_core::job::entry::Role;
 
 fn figure(test: usize, low: f64, high: f64) -> Evidence {
@@ -15,14 +15,7 @@ fn figure(test: usize, low: f64, high: f64) -> Evidence {
     } else {
         Answer::Figure { low, high }
     };
-    Evidence {
-        entry: test.to_string(),
-        item: Item::Test {
-            test,
-            answer,
-            taken_in: None,
-        },
-    }
+    test_item(test, answer)
 }
 
 /// Every probe of a family: its index, what it is, its scale, and what a sound vehicle reads.

@@ -1,10 +1,10 @@
 //! The engine on the whole family: shares, a healthy vehicle, known faults.
 
-use crate::common::{self, told};
+use crate::common::{self, test_item, told};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::column::Column;
-use spannung_core::diagnosis::evidence::{Answer, Evidence, Item};
+use spannung_core::diagnosis::evidence::Answer;
 use spannung_core::diagnosis::model::Model;
 use spannung_core::diagnosis::{explain, repertoire};
 
@@ -29,17 +29,6 @@ fn healthy_answer(m: &Model, test: usize) -> Answer {
                 .0;
             Answer::Outcome(best)
         }
-    }
-}
-
-fn test_item(test: usize, answer: Answer) -> Evidence {
-    Evidence {
-        entry: test.to_string(),
-        item: Item::Test {
-            test,
-            answer,
-            taken_in: None,
-        },
     }
 }
 

@@ -2,7 +2,7 @@
 
 use crate::common::{self, told};
 use spannung_core::diagnosis::choose::{self, Situation};
-use spannung_core::diagnosis::plan::{self, Action, Plan, Prices};
+use spannung_core::diagnosis::plan::{self, Action, Plan, Prices, Why};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model};
 use std::collections::BTreeMap;
 
@@ -53,7 +53,7 @@ fn with_witness(mut evidence: Vec<Evidence>, prices: &Prices) -> (Plan, Belief, 
     let m = model();
     for asked in 0.. {
         let (plan, belief) = decide(&evidence, prices);
-        let Action::Witness(test) = plan.action else {
+        let Action::Ask(test, Why::Witness) = plan.action else {
             return (plan, belief, asked);
         };
         let fault = (0..m.cases.len())
@@ -139,12 +139,16 @@ fn a_failed_repair_puts_the_class_down_and_asks_for_its_reading_again() {
     let share = |b: &Belief| b.classes(model())[class("controller")];
     assert!(share(&after) < 0.05 * share(&before));
     assert!((after.shares.iter().sum::<f64>() - 1.0).abs() < 1e-9);
-    assert!(matches!(plan.action, Action::Again(_)), "{:?}", plan.action);
+    assert!(
+        matches!(plan.action, Action::Ask(_, Why::Again)),
+        "{:?}",
+        plan.action
+    );
     // read as it should be now: a second fault, so every other class may be it
     evidence.push(read("t-br-a2-shut", 37.5));
     let (next, _) = decide(&evidence, &Prices::default());
     assert!(
-        !matches!(next.action, Action::Again(_)),
+        !matches!(next.action, Action::Ask(_, Why::Again)),
         "asked once, not for ever"
     );
 }

@@ -119,11 +119,7 @@ fn play(model: &Model, start: Start, prices: &Prices, truth: usize, dice: &mut D
         }
         let ranked = choose::rank_of(model, &belief, &situation, &pool);
         match plan(model, &belief, &[], &situation, prices, &ranked).action {
-            Action::Test(test)
-            | Action::Again(test)
-            | Action::Witness(test)
-            | Action::First(test)
-            | Action::Trial(test) => {
+            Action::Test(test) | Action::Ask(test, _) => {
                 let (spent, _, _) = choose::minutes(model, &model.tests[test], &situation);
                 labour += spent;
                 let spec = &model.tests[test];

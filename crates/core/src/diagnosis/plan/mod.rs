@@ -50,19 +50,26 @@ const CHEAP_MINUTES: f64 = 10.0;
 /// Tests looked at for their expected cost, best rate first.
 const LOOKED_AT: usize = 24;
 
+/// Why one test is asked for and no other.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Why {
+    /// Taken again: everything hangs on it.
+    Again,
+    /// Nothing but one net speaks for the likely repair so far.
+    Witness,
+    /// It is quick, and the likely repair is costly or cannot be undone.
+    First,
+    /// It is to be handed back as sound, and this still tells something.
+    Trial,
+}
+
 /// What to do.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Action {
-    /// Do this test.
+    /// Measure on: which test is for choosing to say.
     Test(usize),
-    /// Take this test again: everything hangs on it.
-    Again(usize),
-    /// Do this test before the repair that is likely: nothing but one net speaks for it so far.
-    Witness(usize),
-    /// Do this test before it is handed back as sound: it still tells something.
-    Trial(usize),
-    /// Do this test before the repair that is likely: it is quick, and the repair is costly or cannot be undone.
-    First(usize),
+    /// Do this very test first.
+    Ask(usize, Why),
     /// Make sure that the vehicle is built otherwise than the drawing: the case.
     Built(usize),
     /// Do the repair of this class.
@@ -135,13 +142,14 @@ pub fn plan(
         match by_cost(model, &now, after, sound, read, ranked) {
             Action::HandBack if read < MOST_TRIED => {
                 let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);
-                tells.map_or(Action::HandBack, |c| Action::Trial(c.test))
+                tells.map_or(Action::HandBack, |c| Action::Ask(c.test, Why::Trial))
             }
             action @ (Action::Repair(class) | Action::Decline(class)) => {
                 let costly = costly(&now, action);
                 let asked = || {
-                    witness(model, belief, evidence, situation, class, sound)
-                        .or_else(|| first_of(model, situation, class).map(Action::First))
+                    witness(model, belief, evidence, situation, class, sound).or_else(|| {
+                        first_of(model, situation, class).map(|test| Action::Ask(test, Why::First))
+                    })
                 };
                 again(model, belief, evidence, class, costly)
                     .or_else(|| costly.then(asked).flatten())
@@ -151,7 +159,7 @@ pub fn plan(
         }
     };
     let action = verifies(model, belief, evidence)
-        .map(Action::Again)
+        .map(|test| Action::Ask(test, Why::Again))
         .or_else(|| given_up(model, evidence).then_some(Action::Refer))
         .or_else(|| built_otherwise(model, belief, evidence, &classes).map(Action::Built))
         .unwrap_or_else(asked);

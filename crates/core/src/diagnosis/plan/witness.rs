@@ -8,7 +8,7 @@ use crate::diagnosis::evidence::{Evidence, Item};
 use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::cost::{Expected, Try};
-use crate::diagnosis::plan::{Action, DOZEN, test_of};
+use crate::diagnosis::plan::{Action, DOZEN, Why, test_of};
 use crate::diagnosis::scale::Scale;
 use spannung_circuit::Requirement;
 use std::collections::{BTreeMap, BTreeSet};
@@ -110,7 +110,7 @@ pub(super) fn again(
     let (now, speak) = voices(model, belief, evidence, class, of);
     let loudest = speak.first()?;
     let alone = loudest.many == 1 && share(now - loudest.weight) < RESTS_ON_ONE;
-    (alone && (costly || share(now) < TRIED)).then_some(Action::Again(loudest.test))
+    (alone && (costly || share(now) < TRIED)).then_some(Action::Ask(loudest.test, Why::Again))
 }
 
 /// Before a part is changed for what one net alone says, a test on another net: a net that is not as drawn can look like any
@@ -140,7 +140,7 @@ pub(super) fn witness(
     if let Some(loudest) = loudest
         && let Some(twin) = twin_unread(model, evidence, situation, loudest.test)
     {
-        return Some(Action::Witness(twin));
+        return Some(Action::Ask(twin, Why::Witness));
     }
     let dear = model.classes[class].band.as_str() > WITNESS_BAND;
     let slow = model.classes[class].minutes > WITNESS_MINUTES;
@@ -179,7 +179,7 @@ pub(super) fn witness(
             best = Some((test, rate));
         }
     }
-    best.map(|(test, _)| Action::Witness(test))
+    best.map(|(test, _)| Action::Ask(test, Why::Witness))
 }
 
 /// What a test speaks of: its net; all looks together are one witness.

@@ -13,7 +13,7 @@ use crate::catalogue::{Catalogue, fnv};
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Situation};
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn};
+use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn, since_mended};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::{self, Action, Forecast, Prices};
 use crate::diagnosis::repertoire::{self, Kind};
@@ -206,9 +206,7 @@ impl<'a> Weighed<'a> {
             .filter(|t| !t.voided && !hidden(t))
             .map(|t| t.test.clone());
         let read = at_gate(model, job).map(|_| PACK_AT_REST.to_string());
-        let mended = |e: &Evidence| matches!(e.item, Item::Failed { .. });
-        let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
-        let said = evidence[since..].iter().flat_map(|e| match &e.item {
+        let said = since_mended(&evidence).iter().flat_map(|e| match &e.item {
             Item::Test { test, answer, .. } => model.says(*test, answer),
             _ => Vec::new(),
         });
@@ -280,10 +278,7 @@ impl<'a> Weighed<'a> {
             &ranked,
         );
         let again = match plan.action {
-            Action::Again(test)
-            | Action::Witness(test)
-            | Action::First(test)
-            | Action::Trial(test) => Some(self.candidate(test)),
+            Action::Ask(test, _) => Some(self.candidate(test)),
             _ => None,
         };
         let best = again

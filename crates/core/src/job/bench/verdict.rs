@@ -2,7 +2,7 @@
 
 use super::Weighed;
 use crate::diagnosis::explain;
-use crate::diagnosis::plan::{self, Action, Plan, Prices};
+use crate::diagnosis::plan::{self, Action, Plan, Prices, Why};
 use crate::job::view::{PlanView, TryView};
 
 impl Weighed<'_> {
@@ -27,43 +27,11 @@ impl Weighed<'_> {
                 };
                 ("measure", words, None)
             }
-            Action::Again(k) => (
-                "again",
-                format!(
-                    "Take “{}” again: {}",
-                    m.tests[k].name,
-                    if self.job.failed.is_empty() {
-                        "the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault."
-                    } else {
-                        "the repair did not end the complaint. Gone, there was a second fault; still there, it was another."
-                    }
-                ),
-                Some(m.tests[k].id.clone()),
-            ),
-            Action::Witness(k) => (
-                "witness",
-                format!(
-                    "First “{}”: one net alone speaks for the likely repair, and a vehicle built otherwise than the drawing reads like that too.",
-                    m.tests[k].name
-                ),
-                Some(m.tests[k].id.clone()),
-            ),
-            Action::Trial(k) => (
-                "witness",
-                format!(
-                    "Before it is handed back as sound, try it as its owner uses it: “{}” still tells something.",
-                    m.tests[k].name
-                ),
-                Some(m.tests[k].id.clone()),
-            ),
-            Action::First(k) => (
-                "witness",
-                format!(
-                    "First “{}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, pass it over.",
-                    m.tests[k].name
-                ),
-                Some(m.tests[k].id.clone()),
-            ),
+            Action::Ask(k, why) => {
+                let test = &m.tests[k];
+                let act = if why == Why::Again { "again" } else { "witness" };
+                (act, self.asks(&test.name, why), Some(test.id.clone()))
+            }
             Action::Built(k) => (
                 "built",
                 format!(
@@ -146,5 +114,26 @@ impl Weighed<'_> {
         }
         let (nothing, _) = self.belief.others(self.model);
         (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to see the fault happen before a part is changed.".into())
+    }
+
+    /// Why one test is asked for, in a sentence.
+    fn asks(&self, name: &str, why: Why) -> String {
+        match why {
+            Why::Again if self.job.failed.is_empty() => format!(
+                "Take “{name}” again: the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault."
+            ),
+            Why::Again => format!(
+                "Take “{name}” again: the repair did not end the complaint. Gone, there was a second fault; still there, it was another."
+            ),
+            Why::Witness => format!(
+                "First “{name}”: one net alone speaks for the likely repair, and a vehicle built otherwise than the drawing reads like that too."
+            ),
+            Why::Trial => format!(
+                "Before it is handed back as sound, try it as its owner uses it: “{name}” still tells something."
+            ),
+            Why::First => format!(
+                "First “{name}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, pass it over."
+            ),
+        }
     }
 }

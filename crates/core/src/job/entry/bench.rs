@@ -1,7 +1,7 @@
 //! What is measured, looked at and concluded at the bench, on a vehicle with a wiring model and on one
 //! without.
 
-use crate::catalogue::{Catalogue, StopWords};
+use crate::catalogue::{self, Catalogue, StopWords};
 use crate::diagnosis::repertoire;
 use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
@@ -648,11 +648,8 @@ fn below_floor(catalogue: &Catalogue, job: &Job, test: &str, typed: &str) -> Opt
 /// Unit in which a test is read.
 fn unit_of(catalogue: &Catalogue, test: &str) -> Option<Unit> {
     match catalogue.probes.iter().find(|p| p.id.get_ref() == test) {
-        Some(p) => Some(match p.mode.as_str() {
-            "ohms" | "milliohms" => Unit::Ohms,
-            "amps" => Unit::Amps,
-            _ => Unit::Volts,
-        }),
+        // groups are read in volts
+        Some(p) => Some(catalogue::mode(&p.mode).map_or(Unit::Volts, repertoire::unit_of)),
         None => repertoire::derived_unit(test),
     }
 }

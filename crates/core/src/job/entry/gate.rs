@@ -359,7 +359,7 @@ impl Kind for State {
         let Admitting { standing, .. } = *at;
         let Self { state, .. } = self;
         let on = state.battery == Battery::In || state.charger != Charger::Away;
-        if on && !matches!(standing, Standing::Open | Standing::Grounded) {
+        if on && !standing.is_passed() {
             return refuse(
                 Code::GateClosed,
                 "state",

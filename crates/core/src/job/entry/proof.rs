@@ -1,13 +1,13 @@
 //! The proof: checks as they were done, what is let go, what the owner gets to read.
 
 use crate::catalogue::Catalogue;
+use crate::diagnosis::repertoire::RIDE_SAFE;
 use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
 use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, TestName, Worked, check_minutes, maybe, refuse, tail, text,
 };
 use crate::job::entry::vocabulary::{ProofResult, Role};
-use crate::job::gate::Standing;
 use crate::job::items::{self, Opened};
 use crate::job::proof::{self, COMPLAINT};
 use crate::job::state::{FailedRepair, Job, Mark, ProofTaken, Ruled, Settled, SymptomTold};
@@ -72,7 +72,7 @@ impl Proof {
             return text("words", &self.words, 400, "Say what it has instead.");
         }
         // what a technician sees with everything off can be checked at any gate
-        if spec.need.is_some() && !matches!(standing, Standing::Open | Standing::Grounded) {
+        if spec.need.is_some() && !standing.is_passed() {
             return refuse(
                 Code::GateClosed,
                 "check",
@@ -91,7 +91,7 @@ impl Proof {
                 let ask = catalogue.need(need).map_or(need.clone(), |n| n.ask.clone());
                 return refuse(Code::NotConfirmed, "check", format!("First confirm: {ask}"));
             }
-            if need == "ride-safe" {
+            if need == RIDE_SAFE {
                 let open = proof::before_a_ride(catalogue, job);
                 if let Some(first) = open.first() {
                     return refuse(

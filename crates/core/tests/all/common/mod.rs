@@ -5,7 +5,7 @@ pub mod samples;
 
 use spannung_circuit::{Family, Profile};
 use spannung_core::catalogue::Catalogue;
-use spannung_core::diagnosis::{Evidence, Item, Model};
+use spannung_core::diagnosis::{Answer, Evidence, Item, Model};
 use spannung_core::job::danger::OnPack;
 use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Logged, Outcome, ReadingResult, Role};
@@ -56,6 +56,18 @@ pub fn told(id: &str) -> Evidence {
             id: id.into(),
             yes: true,
             customer: true,
+        },
+    }
+}
+
+/// A test with what it showed.
+pub fn test_item(test: usize, answer: Answer) -> Evidence {
+    Evidence {
+        entry: test.to_string(),
+        item: Item::Test {
+            test,
+            answer,
+            taken_in: None,
         },
     }
 }
