@@ -331,10 +331,9 @@ async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> 
     note(&shop, "before the lid").await?;
     b.see("[data-outbox='1']").await?;
     b.fill("input[aria-label=Note]", "half a").await?;
-    // over night the session ends; in the morning the network is back
+    // over night the session ends; in the morning the network is back, and what waits is tried by itself
     b.page.delete_all_cookies().await?;
     shop.block_writes(false).await?;
-    b.press_text("Write it").await?;
     b.fill("input[name=password]", spannung_e2e::PASSWORD)
         .await?;
     b.press("form:has(input[name=password]) button[type=submit]:not([disabled])")
@@ -348,6 +347,8 @@ async fn a_session_that_ended_behind_a_closed_lid_loses_nothing_that_waits() -> 
         .collect();
     assert_eq!(texts.first().map(String::as_str), Some("before the lid"));
     assert_eq!(texts.iter().filter(|t| *t == "before the lid").count(), 1);
+    let typed = b.see("input[aria-label=Note]").await?.value().await?;
+    assert_eq!(typed.as_deref(), Some("half a"));
     shop.close_after_a_cut().await
 }
 
