@@ -51,15 +51,15 @@ impl Belief {
 
     /// Share of “nothing wrong” and of “something this drawing does not hold”.
     pub fn others(&self, model: &Model) -> (f64, f64) {
-        let pick = |kind: &Suspicion| {
-            let fits = model
-                .hypotheses
-                .iter()
-                .zip(&self.shares)
-                .filter(|(h, _)| h.kind == *kind);
-            fits.map(|(_, p)| p).sum::<f64>()
-        };
-        (pick(&Suspicion::Nothing), pick(&Suspicion::Outside))
+        let mut shares = (0.0, 0.0);
+        for (h, p) in model.hypotheses.iter().zip(&self.shares) {
+            match h.kind {
+                Suspicion::Nothing => shares.0 += p,
+                Suspicion::Outside => shares.1 += p,
+                _ => {}
+            }
+        }
+        shares
     }
 
     /// Share of vehicles that are built otherwise, with nothing to repair.

@@ -7,6 +7,7 @@
 
 use crate::catalogue::fnv;
 use crate::diagnosis::belief::{Belief, class_shares};
+use crate::diagnosis::chosen::Chosen;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn, since_mended};
 use crate::diagnosis::figure::{Figure, MISPROBE, SHOWS};
@@ -64,6 +65,7 @@ pub struct Course {
     mended: Vec<u32>,
     /// Hypotheses of controls that stood wrong, were found so and put right: what comes after is read without them.
     righted: Vec<bool>,
+    chosen: Chosen,
     sound: usize,
 }
 
@@ -87,6 +89,7 @@ impl Course {
             floors: Vec::new(),
             mended: vec![0; model.classes.len()],
             righted: vec![false; log.len()],
+            chosen: Chosen::new(model),
             sound: model.hypotheses.iter().position(nothing).unwrap_or(0),
             log,
         }
@@ -187,13 +190,17 @@ impl Course {
                 taken_in,
             } => {
                 let at = At::of(model, *test, taken_in.as_ref());
-                let unknown = &mut self.belief.unknown;
+                let mut learns = Learns {
+                    filters: &mut self.filters,
+                    chosen: &mut self.chosen,
+                    unknown: &mut self.belief.unknown,
+                };
                 let (like, dust) = match answer {
                     Answer::Outcome(k) => {
                         let earlier = looks_before(&self.evidence, *test);
-                        (look_likelihood(model, &at, *k, &earlier, unknown), 0.0)
+                        (look_likelihood(model, &at, *k, &earlier, &mut learns), 0.0)
                     }
-                    _ => figure_likelihood(model, &at, answer, &mut self.filters, unknown),
+                    _ => figure_likelihood(model, &at, answer, &mut learns),
                 };
                 floor = dust;
                 let item = self.mend(model, &like);
@@ -301,6 +308,13 @@ fn look(row: &[f64], answer: usize, earlier: &[usize]) -> f64 {
     (drawn * seen(answer) + same(answer)) / (drawn + same(*first)).max(1e-300)
 }
 
+/// What learns from a test.
+struct Learns<'a> {
+    filters: &'a mut Filters,
+    chosen: &'a mut Chosen,
+    unknown: &'a mut Unknown,
+}
+
 /// A test as it was taken.
 struct At<'a> {
     column: &'a Column,
@@ -326,7 +340,7 @@ fn look_likelihood(
     at: &At<'_>,
     answer: usize,
     earlier: &[usize],
-    unknown: &mut Unknown,
+    learns: &mut Learns<'_>,
 ) -> Vec<f64> {
     let Column::Outcomes { cases, healthy } = at.column else {
         return vec![1.0; model.hypotheses.len()];
@@ -336,8 +350,11 @@ fn look_likelihood(
     }
     let any = 1.0 / healthy.len() as f64;
     let look = |row: &[f64]| look(row, answer, earlier);
-    let values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
-    unknown.read(model, &values, look(healthy), Some(any))
+    let mut values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
+    let mut sound = look(healthy);
+    let chosen = &mut learns.chosen;
+    chosen.take(model, at.column, &mut values, &mut sound);
+    learns.unknown.read(model, &values, sound, Some(any))
 }
 
 /// Likelihood of what a meter showed under each hypothesis, and what a slip of the tips or a net that is not as drawn is worth.
@@ -345,8 +362,7 @@ fn figure_likelihood(
     model: &Model,
     at: &At<'_>,
     answer: &Answer,
-    filters: &mut Filters,
-    unknown: &mut Unknown,
+    learns: &mut Learns<'_>,
 ) -> (Vec<f64>, f64) {
     let flat = || (vec![1.0; model.hypotheses.len()], 0.0);
     match (at.column, answer) {
@@ -355,7 +371,7 @@ fn figure_likelihood(
         (Column::Figures { .. }, Answer::NotSteady) => {
             let shaky = |c: &FaultCase| if c.intermittent { 0.5 } else { 0.05 };
             let values: Vec<f64> = model.cases.iter().map(shaky).collect();
-            (unknown.read(model, &values, 0.05, Some(0.2)), 0.0)
+            (learns.unknown.read(model, &values, 0.05, Some(0.2)), 0.0)
         }
         (Column::Figures { readings, .. }, answer) => {
             let Some(figure) = Figure::of(at.column, answer) else {
@@ -368,10 +384,11 @@ fn figure_likelihood(
                 undrawn: figure.undrawn(model.pack_volts()),
                 slip: figure.slip(),
             };
+            let filters = &mut *learns.filters;
             let before = filters.healthy.clone();
-            let sound = filters.healthy.take(&reading, &readings.healthy, None);
+            let mut sound = filters.healthy.take(&reading, &readings.healthy, None);
             let each = model.cases.iter().zip(&mut filters.cases).enumerate();
-            let values: Vec<f64> = each
+            let mut values: Vec<f64> = each
                 .map(|(k, (case, own))| {
                     let moved = readings.moved(k);
                     if moved.is_none() && own.is_none() {
@@ -383,6 +400,9 @@ fn figure_likelihood(
                     filter.take(&reading, readings.of(k), rests)
                 })
                 .collect();
+            let chosen = &mut learns.chosen;
+            chosen.take(model, at.column, &mut values, &mut sound);
+            let unknown = &mut learns.unknown;
             let like = unknown.read(model, &values, sound, Some(reading.undrawn));
             let dust = (1.0 - MISPROBE) * UNDRAWN * reading.undrawn + MISPROBE * reading.slip;
             (like, 1.5 * dust)

@@ -6,6 +6,7 @@
 //! belief filters those factors; those of single elements, with each one's tolerance, make the spread that a net has for
 //! itself. Slopes belong to the case: a fault that cuts a net cuts what moves it. Cases are solved side by side.
 
+use crate::diagnosis::choices::{CHOICE, WIDER};
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::shared::{FACTORS, Factor};
@@ -387,17 +388,19 @@ impl<'a> Forward<'a> {
         let mut found: Vec<Option<Found>> = cases.iter().map(|_| None).collect();
         let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
         let own = |k: &usize| !cases[*k].effects.is_empty();
+        let wider = |k: usize| if cases[k].fault == CHOICE { WIDER } else { 1.0 };
+        let lane = |k: usize| (&circuits[k], wider(k));
         let (alone, together): (Vec<usize>, Vec<usize>) = (0..cases.len())
             .filter(own)
             .partition(|k| bridged(cases[*k]));
         // a bridge asks for an order of its own
         for k in alone {
-            let [one] = self.side_by_side([&circuits[k]]);
+            let [one] = self.side_by_side([lane(k)]);
             found[k] = Some(one);
         }
         for chunk in together.chunks(LANES) {
             let last = chunk.len() - 1;
-            let lanes: [&Circuit; LANES] = from_fn(|l| &circuits[chunk[l.min(last)]]);
+            let lanes: [(&Circuit, f64); LANES] = from_fn(|l| lane(chunk[l.min(last)]));
             for (k, one) in chunk.iter().zip(self.side_by_side(lanes)) {
                 found[*k] = Some(one);
             }
@@ -423,7 +426,7 @@ impl<'a> Forward<'a> {
     /// of this one, and more.
     pub fn built(&self, net: &Netlist, healthy: &[Prediction]) -> (Circuit, Vec<Prediction>) {
         let circuit = Circuit::compile(net, &[], &self.pairs);
-        let [found] = self.side_by_side([&circuit]);
+        let [found] = self.side_by_side([(&circuit, 1.0)]);
         let probe = |k: usize| {
             if found.touched[k] {
                 found.prediction(k)
@@ -435,8 +438,9 @@ impl<'a> Forward<'a> {
         (circuit, row)
     }
 
-    /// What some cases read at all moments.
-    fn side_by_side<const L: usize>(&self, circuits: [&Circuit; L]) -> [Found; L] {
+    /// What some cases read at all moments, each with how much wider than usual its own value ranges.
+    fn side_by_side<const L: usize>(&self, lanes: [(&Circuit, f64); L]) -> [Found; L] {
+        let circuits = lanes.map(|l| l.0);
         let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
         let named: [&Draw; L] = from_fn(|l| &named[l]);
         let mut found: [Found; L] = from_fn(|_| Found::new(self.probes));
@@ -460,7 +464,10 @@ impl<'a> Forward<'a> {
                     }
                     found[l].touched[slot.probe] = true;
                     if found[l].wider(slot.probe, read.range) {
-                        let ends = self.ends(moment, slot, circuits[l], solved[l], read);
+                        let mut ends = self.ends(moment, slot, circuits[l], solved[l], read);
+                        for end in &mut ends {
+                            end.slopes[Factor::Severity as usize] *= lanes[l].1 as f32;
+                        }
                         found[l].take(slot.probe, ends);
                     }
                 }

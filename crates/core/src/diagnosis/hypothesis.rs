@@ -24,6 +24,9 @@ pub struct Hypothesis {
 pub enum Suspicion {
     /// A fault case, index into [`Model::cases`].
     Case(usize),
+    /// A part of another value than the family's, index into [`Model::cases`]: no suspect, for it may stand beside every
+    /// one ([`chosen`](super::chosen)); it weighs nothing.
+    Choice(usize),
     /// The vehicle is built otherwise, nothing to repair: index into [`Model::cases`].
     Built(usize),
     /// Something else in a repair class.
@@ -70,8 +73,8 @@ pub struct Hypotheses {
 
 impl Hypotheses {
     /// Hypotheses of a vehicle's cases, of which the first `listed` stand in the catalogue. `beside`: for each of the
-    /// others, the one whose repair cures it; `built` are the shares of the variants, which come last; `unheard` are the
-    /// cases that weigh nothing.
+    /// others, the one whose repair cures it; `built` are the shares of the variants, which come last, and before
+    /// them the parts of other values; `unheard` are the cases that weigh nothing.
     ///
     /// # Errors
     /// A fault without a repair class.
@@ -153,6 +156,7 @@ impl Hypotheses {
         // what the catalogue knows is what the others leave
         let outside = OUTSIDE * altered.iter().map(|a| a.outside).product::<f64>();
         let ways: f64 = built.iter().map(|share| BUILT * share).sum();
+        let choices = cases.len() - listed - beside.len() - built.len();
         let known_share = 1.0 - OTHER - NOTHING - outside - ways;
         for (h, case) in new.all.iter_mut().zip(cases) {
             h.weight *= if unheard(case) {
@@ -175,6 +179,15 @@ impl Hypotheses {
                 kind: Suspicion::Case(k),
                 class: Some(class),
                 weight: DRAWN * other(class) / drawn[class] as f64,
+            });
+        }
+        for k in (new.all.len()..).take(choices) {
+            new.risk.push(BTreeMap::new());
+            new.all.push(Hypothesis {
+                key: cases[k].key.clone(),
+                kind: Suspicion::Choice(k),
+                class: None,
+                weight: 0.0,
             });
         }
         for (k, share) in (new.all.len()..).zip(built) {

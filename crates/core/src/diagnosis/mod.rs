@@ -12,7 +12,9 @@
 
 pub mod belief;
 pub mod bins;
+mod choices;
 pub mod choose;
+mod chosen;
 pub mod column;
 pub mod course;
 pub mod evidence;

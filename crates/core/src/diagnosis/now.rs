@@ -27,7 +27,7 @@ impl<'a> Now<'a> {
     pub fn row(&self, hypothesis: usize) -> &[f64] {
         let h = &self.model.hypotheses[hypothesis];
         match h.kind {
-            Suspicion::Case(k) | Suspicion::Built(k) => self.rows.row(k),
+            Suspicion::Case(k) | Suspicion::Choice(k) | Suspicion::Built(k) => self.rows.row(k),
             Suspicion::Nothing => &self.rows.healthy,
             Suspicion::Other => h.class.map_or(&self.rows.healthy, |c| &self.others[c]),
             Suspicion::Outside => self.others.last().unwrap_or(&self.rows.healthy),

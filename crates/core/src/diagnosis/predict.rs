@@ -2,6 +2,7 @@
 //! here they become a column per test. What a change of the vehicle leaves alone is taken from before.
 
 use crate::catalogue::Catalogue;
+use crate::diagnosis::choices::choices;
 use crate::diagnosis::column::{Column, Readings};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::hypothesis::{Hypotheses, class_id};
@@ -76,6 +77,9 @@ impl Model {
         let more = unlisted(profile, &net, &cases, &known);
         let beside: Vec<usize> = more.iter().map(|u| u.beside).collect();
         cases.extend(more.into_iter().map(|u| u.case));
+        let choices = choices(profile, &net, &cases[..listed]);
+        let chosen = choices.len();
+        cases.extend(choices);
         let tests = build(catalogue, profile, &net)?;
         let rest = VehicleState::default();
         let probes: Vec<(Probe, VehicleState)> = tests
@@ -129,7 +133,7 @@ impl Model {
             net: net.clone(),
             cases: cases.clone(),
             listed,
-            variants: ways.len(),
+            variants: chosen + ways.len(),
             hypotheses: held.all,
             classes: held.classes,
             tests,
@@ -237,10 +241,10 @@ impl Model {
         let at = [(probe.clone(), state.clone())];
         let forward = Forward::new(&self.profile.family, &self.net, &at);
         let base = forward.healthy();
-        let faults = &self.cases[..self.cases.len() - self.variants];
-        let all: Vec<&FaultCase> = faults.iter().collect();
-        let predicted = forward.cases(&all, &base);
         let ways = built_otherwise(&self.profile).unwrap_or_default();
+        let solved = &self.cases[..self.cases.len() - ways.len()];
+        let all: Vec<&FaultCase> = solved.iter().collect();
+        let predicted = forward.cases(&all, &base);
         let built = ways.iter().map(|w| forward.built(&w.net, &base).1[0]);
         let cases = predicted.into_iter().map(|(_, row)| row[0]).chain(built);
         let readings = Readings::new(cases, base[0]);

@@ -92,7 +92,7 @@ impl Unknown {
         self.mix(model);
         let step = |k: usize| (self.mixtures[k].log - before[k]).exp();
         let each = model.hypotheses.iter().map(|h| match &h.kind {
-            Suspicion::Case(k) | Suspicion::Built(k) => cases[*k],
+            Suspicion::Case(k) | Suspicion::Choice(k) | Suspicion::Built(k) => cases[*k],
             Suspicion::Nothing => sound,
             Suspicion::Other => h.class.map_or(sound, step),
             Suspicion::Outside => step(before.len() - 1),

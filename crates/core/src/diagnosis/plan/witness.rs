@@ -264,7 +264,7 @@ fn tells_of(model: &Model, belief: &Belief, test: usize, class: usize) -> f64 {
     let mut sides = [vec![0.0; n], vec![0.0; n]];
     for (h, share) in model.hypotheses.iter().zip(&belief.shares) {
         let row = match h.kind {
-            Suspicion::Case(k) | Suspicion::Built(k) => rows.row(k),
+            Suspicion::Case(k) | Suspicion::Choice(k) | Suspicion::Built(k) => rows.row(k),
             _ => &rows.healthy,
         };
         let side = &mut sides[usize::from(h.class == Some(class))];
