@@ -235,6 +235,7 @@ impl Small {
             return 0.0;
         }
         let belief = Belief {
+            chosen: Vec::new(),
             shares: shares.iter().map(|p| p / total).collect(),
             items: Vec::new(),
             trail: Vec::new(),

@@ -20,6 +20,8 @@ pub struct Belief {
     pub unexplained: Vec<f64>,
     /// What is known of unknown faults.
     pub unknown: Unknown,
+    /// Parts of other values than the family's that a sound vehicle with these readings rather has than not: their cases.
+    pub chosen: Vec<usize>,
 }
 
 /// Share of each class.

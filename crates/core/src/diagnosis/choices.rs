@@ -90,17 +90,17 @@ pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) ->
     let mut out = Vec::new();
     for (name, parts) in groups(profile, net, &switched) {
         let begun = out.len();
-        let words = name.replace('-', " ");
-        let mut add = |what: String, each: &dyn Fn(usize) -> Option<Effect>| {
+        let part = name.replace('-', " ");
+        let mut add = |key: String, words: &str, each: &dyn Fn(usize) -> Option<Effect>| {
             let effects: Vec<Effect> = parts.iter().filter_map(|k| each(*k)).collect();
             if effects.is_empty() {
                 return;
             }
             out.push(FaultCase {
-                key: format!("{CHOICE}:{name}:{}", what.replace(' ', "-")),
+                key: format!("{CHOICE}:{name}:{key}"),
                 fault: CHOICE.into(),
                 x: name.clone(),
-                name: format!("{words}: {what}"),
+                name: format!("{part}, {words}"),
                 effects,
                 at: Vec::new(),
                 segment: String::new(),
@@ -113,32 +113,28 @@ pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) ->
         match &net.elements[parts[0]].part {
             Part::Switch { .. } => {
                 for ohms in IN_THE_WAY {
-                    add(format!("{ohms} ohms in the way"), &|k| {
-                        Some(Effect::Series(k, ohms))
-                    });
+                    let more = |k| Some(Effect::Series(k, ohms));
+                    add(format!("{ohms}-more"), "with ohms in its way", &more);
                 }
             }
             Part::Ratio { .. } => {
                 for level in LEVELS {
-                    let percent = level * 100.0;
-                    add(format!("rest at {percent:.0} %"), &|k| {
-                        Some(Effect::Ratio(k, level))
-                    });
+                    let rest = |k| Some(Effect::Ratio(k, level));
+                    add(format!("at-{level}"), "at another level", &rest);
                 }
             }
             Part::Resistor { ohms } => {
-                let less = if *ohms < SMALL { 1 } else { 0 };
-                for times in &TIMES[less..] {
-                    add(format!("{times} times the ohms"), &|k| {
-                        Some(Effect::Scale(k, *times))
-                    });
+                let [fewer, more] = TIMES;
+                let times = |by: f64| move |k| Some(Effect::Scale(k, by));
+                if *ohms >= SMALL {
+                    add(format!("times-{fewer}"), "of fewer ohms", &times(fewer));
                 }
+                add(format!("times-{more}"), "of more ohms", &times(more));
                 let pulls = Factor::of(&profile.family, &net.elements[parts[0]], false);
                 if let (Some(Factor::Pulls), Some(ground)) = (pulls, ground) {
-                    let line = |k: usize| line_of(profile, net, k).filter(|n| *n != ground);
-                    add("line loaded".into(), &|k| {
-                        Some(Effect::Bridge(line(k)?, ground, LOADED))
-                    });
+                    let line = |k| line_of(profile, net, k).filter(|n| *n != ground);
+                    let loaded = |k| Some(Effect::Bridge(line(k)?, ground, LOADED));
+                    add("loaded".into(), "line loaded as well", &loaded);
                 }
             }
             _ => {}

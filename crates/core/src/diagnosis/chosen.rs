@@ -75,10 +75,17 @@ impl Chosen {
         for ((moves, worth), like) in self.moves.iter().zip(&mut self.worth).zip(each) {
             let now = *known
                 .entry(*moves)
-                .or_insert_with(|| worth_beside(*moves, &open, &self.gains));
+                .or_insert_with(|| Beside::of(*moves, &open, &self.gains).worth);
             *like *= (now - *worth).exp();
             *worth = now;
         }
+    }
+
+    /// Cases of the choices that are likelier than not on a sound vehicle.
+    pub fn on_a_sound_one(&self) -> Vec<usize> {
+        let beside = Beside::of(0, &self.open(), &self.gains);
+        let each = beside.likely.iter().map(|place| self.choices[*place].0);
+        each.collect()
     }
 
     /// Choices that could matter, with what they move.
@@ -102,30 +109,44 @@ struct Open {
     moves: u128,
 }
 
-/// ln of what choices are worth beside a hypothesis that moves some items itself.
-fn worth_beside(own: u128, open: &[Open], gains: &[Vec<f64>]) -> f64 {
-    let mut left = !own;
-    let mut sum = 0.0;
-    for _ in 0..BESIDE {
-        let mut total = 1.0;
-        let mut best: Option<(f64, u128)> = None;
-        for choice in open {
-            let items = gains.iter().enumerate().filter(|(t, _)| left >> t & 1 == 1);
-            let gain: f64 = items.map(|(_, g)| g[choice.place]).sum();
-            let chance = choice.chance.exp();
-            total += chance * (gain.exp() - 1.0);
-            let odds = gain + choice.chance;
-            if odds > 0.0 && best.is_none_or(|(most, _)| odds > most) {
-                best = Some((odds, choice.moves));
-            }
-        }
-        sum += total.max(1e-30).ln();
-        let Some((_, moves)) = best.filter(|(_, moves)| moves & left != 0) else {
-            break;
+/// The choices beside a hypothesis.
+struct Beside {
+    /// ln of what they are worth to it.
+    worth: f64,
+    /// Those that are likelier than not, by place, the likeliest of all first.
+    likely: Vec<usize>,
+}
+
+impl Beside {
+    /// Beside one that moves some items itself.
+    fn of(own: u128, open: &[Open], gains: &[Vec<f64>]) -> Self {
+        let mut left = !own;
+        let mut new = Self {
+            worth: 0.0,
+            likely: Vec::new(),
         };
-        left &= !moves;
+        for _ in 0..BESIDE {
+            let mut total = 1.0;
+            let mut best: Option<(f64, &Open)> = None;
+            for choice in open {
+                let items = gains.iter().enumerate().filter(|(t, _)| left >> t & 1 == 1);
+                let gain: f64 = items.map(|(_, g)| g[choice.place]).sum();
+                let chance = choice.chance.exp();
+                total += chance * (gain.exp() - 1.0);
+                let odds = gain + choice.chance;
+                if odds > 0.0 && best.is_none_or(|(most, _)| odds > most) {
+                    best = Some((odds, choice));
+                }
+            }
+            new.worth += total.max(1e-30).ln();
+            let Some((_, choice)) = best.filter(|(_, c)| c.moves & left != 0) else {
+                break;
+            };
+            new.likely.push(choice.place);
+            left &= !choice.moves;
+        }
+        new
     }
-    sum
 }
 
 /// Does a case move a reading, or an answer, by more than what a sound vehicle differs in?
@@ -148,5 +169,80 @@ fn material(column: &Column, case: usize, variances: &[f64; FACTORS]) -> bool {
                 (p.mean[d] - sound.mean[d]).abs() > MATERIAL * deviation
             })
         }),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn open(chances: &[f64], moves: &[u128]) -> Vec<Open> {
+        let each = chances.iter().zip(moves).enumerate();
+        each.map(|(place, (chance, moves))| Open {
+            place,
+            chance: chance.ln(),
+            moves: *moves,
+        })
+        .collect()
+    }
+
+    /// Every set of choices, each there or not; what two of them move reads as the first of them has it.
+    fn exact(own: u128, open: &[Open], gains: &[Vec<f64>]) -> f64 {
+        let mut total = 0.0;
+        for set in 0..1usize << open.len() {
+            let there = |c: &Open| set >> c.place & 1 == 1;
+            let chance: f64 = open
+                .iter()
+                .map(|c| {
+                    if there(c) {
+                        c.chance.exp()
+                    } else {
+                        1.0 - c.chance.exp()
+                    }
+                })
+                .product();
+            let gain = |(t, gains): (usize, &Vec<f64>)| {
+                let moves = |c: &&Open| there(c) && c.moves >> t & 1 == 1;
+                let first = open.iter().find(moves);
+                first
+                    .filter(|_| own >> t & 1 == 0)
+                    .map_or(0.0, |c| gains[c.place])
+            };
+            total += chance * gains.iter().enumerate().map(gain).sum::<f64>().exp();
+        }
+        total.ln()
+    }
+
+    #[test]
+    fn choices_are_worth_what_brute_force_gives() {
+        let open = open(&[0.015, 0.01, 0.02], &[0b0011, 0b0100, 0b1000]);
+        // two readings of one choice; one of another; one that speaks against the third
+        let gains = [
+            vec![4.0, 0.0, 0.0],
+            vec![3.5, 0.0, 0.0],
+            vec![0.0, 6.0, 0.0],
+            vec![0.0, 0.0, -5.0],
+        ];
+        for own in 0..16 {
+            let (near, exact) = (
+                Beside::of(own, &open, &gains).worth,
+                exact(own, &open, &gains),
+            );
+            assert!(
+                (near - exact).abs() < 0.2,
+                "{own:04b}: {near:.3}, exact {exact:.3}"
+            );
+        }
+    }
+
+    #[test]
+    fn what_a_hypothesis_moves_itself_no_choice_puts_right() {
+        let open = open(&[0.015], &[0b11]);
+        let gains = [vec![5.0], vec![5.0]];
+        let worth = |own| Beside::of(own, &open, &gains).worth;
+        assert!(worth(0b00) > 5.0, "{}", worth(0));
+        assert!(worth(0b01) < 1.5, "{}", worth(1));
+        assert!(worth(0b11).abs() < 1e-12);
+        assert_eq!(Beside::of(0, &open, &gains).likely, [0]);
     }
 }

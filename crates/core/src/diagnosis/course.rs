@@ -84,6 +84,7 @@ impl Course {
                 items: Vec::new(),
                 unexplained: Vec::new(),
                 unknown: Unknown::new(model),
+                chosen: Vec::new(),
             },
             filters: Filters::new(model),
             floors: Vec::new(),
@@ -132,6 +133,7 @@ impl Course {
         };
         let unexplained = self.belief.items.iter().zip(&self.floors).map(below);
         self.belief.unexplained = unexplained.collect();
+        self.belief.chosen = self.chosen.on_a_sound_one();
         &self.belief
     }
 

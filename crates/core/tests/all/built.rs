@@ -115,3 +115,49 @@ fn equal_readings_of_twins_raise_no_twin() {
         );
     }
 }
+
+/// Levers with electronics of their own draw a little through the pull-up: 10 kΩ below 4.7 kΩ at 4.85 V leave 3.3 V.
+#[test]
+fn twin_lines_that_are_loaded_alike_are_a_choice_and_one_of_the_two_is_none() {
+    let m = common::model("gh48");
+    let both = ["v.brake-left.1.c", "v.brake-right.1.c"];
+    let brakes = |belief: &Belief| -> f64 {
+        let each = m.classes.iter().zip(belief.classes(m));
+        let brake = each.filter(|(c, _)| c.id.contains("brake"));
+        brake.map(|(_, p)| p).sum()
+    };
+    let mut evidence = vec![told("S16")];
+    let before = Belief::of(m, &evidence);
+    evidence.extend(both.iter().map(|id| read(m, id, 3.3, 3.3)));
+    let alike = Belief::of(m, &evidence);
+    assert!(
+        brakes(&alike) < 2.0 * brakes(&before),
+        "{:.3} was {:.3}",
+        brakes(&alike),
+        brakes(&before)
+    );
+    let named: Vec<&str> = alike
+        .chosen
+        .iter()
+        .map(|k| m.cases[*k].key.as_str())
+        .collect();
+    assert_eq!(named, ["choice:brake-pull-up:loaded"]);
+    // the left one as drawn: nobody chooses one of two
+    evidence[1] = read(m, both[0], 4.85, 4.85);
+    let apart = Belief::of(m, &evidence);
+    assert!(apart.chosen.is_empty(), "{:?}", apart.chosen);
+}
+
+#[test]
+fn a_choice_moves_nobody_who_does_not_read_it() {
+    let m = common::model("rt12");
+    // a toy that brakes through some ohms, asked at three points; S17 is its gears
+    let mut evidence = vec![told("S17")];
+    let before = Belief::of(m, &evidence);
+    let points = ["iso.range.1", "iso.direction.1", "iso.foot.2"];
+    evidence.extend(points.iter().map(|id| read(m, id, 2.8, 2.8)));
+    let after = Belief::of(m, &evidence);
+    let gears = m.class("gearbox").unwrap();
+    let (was, is) = (before.classes(m)[gears], after.classes(m)[gears]);
+    assert!(is > 0.5 * was, "gears {is:.3} were {was:.3}");
+}

@@ -58,11 +58,7 @@ impl Weighed<'_> {
                 ),
                 None,
             ),
-            Action::HandBack => (
-                "hand-back",
-                "Everything read is as it should be: see the fault happen, or hand it back as sound.".into(),
-                None,
-            ),
+            Action::HandBack => ("hand-back", self.sound_words(), None),
             Action::Refer if plan::given_up(m, &self.evidence) => (
                 "refer",
                 "Three parts have not helped: what is believed here does not fit this vehicle. Refer it, or check the drawing against it wire by wire.".into(),
@@ -114,6 +110,19 @@ impl Weighed<'_> {
         }
         let (nothing, _) = self.belief.others(self.model);
         (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to see the fault happen before a part is changed.".into())
+    }
+
+    /// What is said of a vehicle with nothing wrong: what reads otherwise is named, with what its maker chose.
+    fn sound_words(&self) -> String {
+        let m = self.model;
+        let each = self.belief.chosen.iter().map(|k| m.cases[*k].name.as_str());
+        let chosen = each.collect::<Vec<_>>().join("; ");
+        if chosen.is_empty() {
+            return "Everything read is as it should be: see the fault happen, or hand it back as sound.".into();
+        }
+        format!(
+            "What reads otherwise is rather this maker's choice ({chosen}) than a fault. See the fault happen, or hand it back as sound."
+        )
     }
 
     /// Why one test is asked for, in a sentence.
