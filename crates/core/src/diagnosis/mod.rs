@@ -1,11 +1,13 @@
 //! Evidence → likelihood → suspects → next probe → explanation.
 //!
 //! Once per profile: [`repertoire`] lists everything that can be done on a vehicle, [`hypothesis`] everything that can be
-//! wrong with it (`unlisted` adds the faults that the drawing shows and the catalogue lacks); [`forward`] solves the
+//! wrong with it (`unlisted` adds the faults that the drawing shows and the catalogue lacks, `choices` the parts that a maker
+//! may choose otherwise); [`forward`] solves the
 //! circuits (or `kept` takes them from before a change), figures on their [`scale`] become a [`column`] per test, cut
 //! into outcomes by [`bins`]; `told` gives the chances of symptoms. [`predict`] puts all this into a [`model`].
 //!
-//! On every job: [`belief`] turns [`evidence`] into shares: `figure` says how likely what a meter shows is, [`unknown`]
+//! On every job: [`belief`] turns [`evidence`] into shares: `figure` says how likely what a meter shows is, `chosen` what a
+//! maker's choices explain of it, [`unknown`]
 //! speaks for faults that nothing names, `pairs` for two at once; [`now`] gives the chances of outcomes, [`choose`] names
 //! the next test; [`plan`] says whether to measure on, repair, refer or decline, and what it will take; [`explain`] says
 //! why and what each outcome would mean.

@@ -182,16 +182,16 @@ fn touching(profile: &Profile, net: &Netlist) -> Vec<(usize, Effect, String)> {
     pairs.collect()
 }
 
-/// The repair of a wire cures the same thing anywhere along it: the wire, and which thing. Ohms count by their decade, an
-/// open wire as the highest.
-fn along<'a>(net: &'a Netlist, effect: &Effect) -> Option<(&'a str, i32)> {
+/// The piece of a wire that something happens to, and what: ohms count by their decade, an open wire as the highest. The run and
+/// the contact beside it read alike where only the contact's far side is in reach; the lead behind it reads otherwise.
+fn along<'a>(net: &'a Netlist, effect: &Effect) -> Option<(&'a str, bool, i32)> {
     let (part, what) = match effect {
         Effect::Open(e) => (e, i32::MAX),
         Effect::Series(e, ohms) => (e, ohms.log10().floor() as i32),
         _ => return None,
     };
     let id = &net.elements[*part].id;
-    Some((wire(id).unwrap_or(id), what))
+    Some((wire(id).unwrap_or(id), id.ends_with(".lead"), what))
 }
 
 /// The faults that the catalogue leaves out; `known` tells of each of its `cases`.
@@ -208,9 +208,9 @@ pub(super) fn unlisted(
         .map(|(case, known)| (&case.effects[0], known.class.as_str()))
         .collect();
     // known of a wire, it needs no second name
-    let mut of_wires: BTreeSet<(&str, i32, &str)> = BTreeSet::new();
+    let mut of_wires = BTreeSet::new();
     for (effect, class) in &written {
-        of_wires.extend(along(net, effect).map(|(wire, what)| (wire, what, *class)));
+        of_wires.extend(along(net, effect).map(|piece| (piece, *class)));
     }
     let becomes = |k: usize| {
         let each = ways(&profile.family, net, k).into_iter();
@@ -225,8 +225,8 @@ pub(super) fn unlisted(
         let Some(beside) = repairs.reaching(net, part, reach(net, &effect).1) else {
             continue;
         };
-        if let Some((wire, what)) = along(net, &effect)
-            && !of_wires.insert((wire, what, &known[beside].class))
+        if let Some(piece) = along(net, &effect)
+            && !of_wires.insert((piece, &known[beside].class))
         {
             continue;
         }
