@@ -19,7 +19,7 @@ import { PointsPage } from "../points/PointsPage";
 import { v } from "../theme/tokens";
 import { HEIGHT } from "../trace/shapes";
 import { TraceMap } from "../trace/TraceMap";
-import { dayAndTime, minutes, money } from "../ui/format";
+import { dayAndTime } from "../ui/format";
 import { useCommands } from "../ui/commands";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { BuiltCard } from "./BuiltCard";
@@ -28,6 +28,7 @@ import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
 import { StrandPanel } from "./StrandPanel";
 import { Suspects } from "./Suspects";
+import { VerdictCard } from "./VerdictCard";
 
 export const BenchPage = () => {
   const { id = "" } = useParams();
@@ -41,30 +42,6 @@ export const BenchPage = () => {
   if (job.data.broken != null || waits) return <JobLine job={job.data} here="bench" />;
   return isModelled(job.data) ? <BenchOf job={job.data} /> : <PointsPage job={job.data} />;
 };
-
-/** Repairs in the order of chance to cost: what to try first when nothing more can part them. */
-const Order = ({ verdict }: { verdict: Modelled["bench"]["verdict"] }) =>
-  verdict.order.length < 2 ? null : (
-    <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 16 }} data-order>
-      <caption style={{ textAlign: "left", fontSize: 14, color: v("ink2"), paddingBottom: 4 }}>
-        Order to try, by chance and cost
-      </caption>
-      <tbody>
-        {verdict.order.map((t) => (
-          <Box
-            component="tr"
-            key={t.name}
-            sx={{ "& td": { py: 0.4, pr: 3, borderTop: `1px solid ${v("ruleStrong")}` } }}
-          >
-            <td>{t.name}</td>
-            <td style={{ textAlign: "right", fontWeight: 700 }}>{t.percent} %</td>
-            <td style={{ textAlign: "right" }}>{minutes(t.minutes)} min</td>
-            <td style={{ textAlign: "right" }}>{t.part_cents > 0 ? money(t.part_cents) : "no part"}</td>
-          </Box>
-        ))}
-      </tbody>
-    </Box>
-  );
 
 const BenchOf = ({ job }: { job: Modelled }) => {
   const append = useAppend(job);
@@ -271,26 +248,18 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               }}
             />
           ) : repair && chosen === undefined && job.closed == null ? (
-            <KeyedCard label="Points to a repair" sx={{ flex: 1 }}>
-              <Box
-                sx={{ p: 2.2, display: "grid", gap: 1.4, alignContent: "start", justifyItems: "start" }}
-                data-repair={repair.class}
-              >
+            <VerdictCard
+              label="Points to a repair"
+              mark={{ "data-repair": repair.class }}
+              above={
                 <Box sx={{ fontSize: 16 }}>
                   <b style={{ color: v("copper") }}>Points to</b> {repair.percent} % of what could be wrong
                 </Box>
-                <Box component="h1" sx={{ m: 0, fontSize: 30, fontWeight: 750 }}>
-                  {repair.name}
-                </Box>
-                <Box sx={{ fontSize: 18 }}>
-                  {repair.act}. About {Math.round(repair.minutes)} min, part{" "}
-                  {repair.band === "0" ? "none" : `band ${repair.band}`}. {repair.reason}.
-                </Box>
-                <Box sx={{ fontSize: 16, color: v("ink2") }} data-why>
-                  {bench.verdict.words}
-                </Box>
-                <Order verdict={bench.verdict} />
-                <Box sx={{ display: "flex", gap: 1 }}>
+              }
+              heading={repair.name}
+              verdict={bench.verdict}
+              actions={
+                <>
                   <Button
                     variant="contained"
                     onClick={() => void go(`/jobs/${job.id}/repair?class=${repair.class}`)}
@@ -299,31 +268,39 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                     Mend this
                   </Button>
                   <MeasureOn next={bench.next} onChoose={setChosen} />
-                </Box>
+                </>
+              }
+            >
+              <Box sx={{ fontSize: 18 }}>
+                {repair.act}. About {Math.round(repair.minutes)} min, part{" "}
+                {repair.band === "0" ? "none" : `band ${repair.band}`}. {repair.reason}.
               </Box>
-            </KeyedCard>
+              <Box sx={{ fontSize: 16, color: v("ink2") }} data-why>
+                {bench.verdict.words}
+              </Box>
+            </VerdictCard>
           ) : ["decline", "hand-back", "refer"].includes(bench.verdict.act) &&
             chosen === undefined &&
             job.closed == null ? (
-            <KeyedCard label="What is left" sx={{ flex: 1 }}>
-              <Box
-                sx={{ p: 2.2, display: "grid", gap: 1.4, alignContent: "start", justifyItems: "start" }}
-                data-verdict={bench.verdict.act}
-              >
-                <Box component="h1" sx={{ m: 0, fontSize: 30, fontWeight: 750 }}>
-                  {{ decline: "Ask the owner", "hand-back": "Nothing wrong found" }[bench.verdict.act] ??
-                    "Refer it"}
-                </Box>
-                <Box sx={{ fontSize: 18 }}>{bench.verdict.words}</Box>
-                <Order verdict={bench.verdict} />
-                <Box sx={{ display: "flex", gap: 1 }}>
+            <VerdictCard
+              label="What is left"
+              mark={{ "data-verdict": bench.verdict.act }}
+              heading={
+                { decline: "Ask the owner", "hand-back": "Nothing wrong found" }[bench.verdict.act] ??
+                "Refer it"
+              }
+              verdict={bench.verdict}
+              actions={
+                <>
                   <Button variant="contained" onClick={() => void go(`/jobs/${job.id}/hand-back`)}>
                     To the hand-back
                   </Button>
                   <MeasureOn next={bench.next} onChoose={setChosen} />
-                </Box>
-              </Box>
-            </KeyedCard>
+                </>
+              }
+            >
+              <Box sx={{ fontSize: 18 }}>{bench.verdict.words}</Box>
+            </VerdictCard>
           ) : bench.built?.leads === true && chosen === undefined && job.closed == null ? (
             <BuiltCard
               built={bench.built}

@@ -10,6 +10,7 @@
 //! move one reading are not told of together, and neither is a choice that changes how a fault reads.
 
 use crate::diagnosis::column::Column;
+use crate::diagnosis::course::At;
 use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::scale::Prediction;
@@ -26,6 +27,8 @@ const MATERIAL: f64 = 0.5;
 const MATERIAL_CHANCE: f64 = 0.2;
 /// ln of the odds below which a choice, at its best, is passed over.
 const HOPELESS: f64 = -3.0;
+/// ln of the most that a choice is worth, so that its odds stay a number.
+const CERTAIN: f64 = 600.0;
 
 /// What is known of them.
 #[derive(Debug, Clone, Default)]
@@ -34,6 +37,8 @@ pub(super) struct Chosen {
     choices: Vec<(usize, f64)>,
     /// ln G of each choice, by what was taken in.
     gains: Vec<Vec<f64>>,
+    /// Where that stands in the evidence.
+    places: Vec<usize>,
     /// What each case moves, a bit an item; a sound vehicle, the last one, moves nothing.
     moves: Vec<u128>,
     /// ln of what the choices are worth to each.
@@ -51,18 +56,20 @@ impl Chosen {
         Self {
             choices: model.hypotheses.iter().filter_map(choice).collect(),
             gains: Vec::new(),
+            places: Vec::new(),
             moves: vec![0; all],
             worth: vec![0.0; all],
         }
     }
 
-    /// Take in what a reading or a look is worth under each case and on a sound vehicle, and put into it what the choices
-    /// make of it.
-    pub fn take(&mut self, model: &Model, column: &Column, cases: &mut [f64], sound: &mut f64) {
-        let item = self.gains.len();
+    /// Take in what the next of the evidence, a reading or a look, is worth under each case and on a sound vehicle, and put into
+    /// it what the choices make of it.
+    pub fn take(&mut self, model: &Model, at: &At<'_>, cases: &mut [f64], sound: &mut f64) {
+        let (item, column) = (self.gains.len(), at.column);
         if item >= MOST {
             return;
         }
+        self.places.push(at.evidence);
         let ln = |p: f64| p.max(1e-30).ln();
         let gain = |(k, _): &(usize, f64)| ln(cases[*k]) - ln(*sound);
         self.gains.push(self.choices.iter().map(gain).collect());
@@ -81,11 +88,14 @@ impl Chosen {
         }
     }
 
-    /// Cases of the choices that are likelier than not on a sound vehicle.
-    pub fn on_a_sound_one(&self) -> Vec<usize> {
+    /// Cases of the choices that are likelier than not on a sound vehicle, and which of the evidence they move.
+    pub fn on_a_sound_one(&self) -> (Vec<usize>, Vec<usize>) {
         let beside = Beside::of(0, &self.open(), &self.gains);
-        let each = beside.likely.iter().map(|place| self.choices[*place].0);
-        each.collect()
+        let cases: Vec<usize> = beside.likely.iter().map(|p| self.choices[*p].0).collect();
+        let moved = cases.iter().fold(0, |all, k| all | self.moves[*k]);
+        let items = self.places.iter().enumerate();
+        let explained = items.filter(|(t, _)| moved >> t & 1 == 1).map(|(_, e)| *e);
+        (cases, explained.collect())
     }
 
     /// Choices that could matter, with what they move.
@@ -131,6 +141,7 @@ impl Beside {
             for choice in open {
                 let items = gains.iter().enumerate().filter(|(t, _)| left >> t & 1 == 1);
                 let gain: f64 = items.map(|(_, g)| g[choice.place]).sum();
+                let gain = gain.min(CERTAIN);
                 let chance = choice.chance.exp();
                 total += chance * (gain.exp() - 1.0);
                 let odds = gain + choice.chance;
@@ -244,5 +255,8 @@ mod tests {
         assert!(worth(0b01) < 1.5, "{}", worth(1));
         assert!(worth(0b11).abs() < 1e-12);
         assert_eq!(Beside::of(0, &open, &gains).likely, [0]);
+        // however often it is read, its odds stay a number
+        let always = vec![vec![60.0]; MOST];
+        assert!(Beside::of(0, &open, &always).worth.is_finite());
     }
 }

@@ -133,7 +133,11 @@ impl Course {
         };
         let unexplained = self.belief.items.iter().zip(&self.floors).map(below);
         self.belief.unexplained = unexplained.collect();
-        self.belief.chosen = self.chosen.on_a_sound_one();
+        let (chosen, explained) = self.chosen.on_a_sound_one();
+        for k in explained {
+            self.belief.unexplained[k] = 0.0;
+        }
+        self.belief.chosen = chosen;
         &self.belief
     }
 
@@ -191,7 +195,7 @@ impl Course {
                 answer,
                 taken_in,
             } => {
-                let at = At::of(model, *test, taken_in.as_ref());
+                let at = At::of(model, self.evidence.len(), *test, taken_in.as_ref());
                 let mut learns = Learns {
                     filters: &mut self.filters,
                     chosen: &mut self.chosen,
@@ -318,18 +322,21 @@ struct Learns<'a> {
 }
 
 /// A test as it was taken.
-struct At<'a> {
-    column: &'a Column,
+pub(super) struct At<'a> {
+    pub column: &'a Column,
+    /// Which of the evidence it is.
+    pub evidence: usize,
     place: Place,
     /// Tells readings apart that can be repeated.
     key: u64,
 }
 
 impl<'a> At<'a> {
-    fn of(model: &'a Model, test: usize, taken_in: Option<&'a TakenIn>) -> Self {
+    fn of(model: &'a Model, evidence: usize, test: usize, taken_in: Option<&'a TakenIn>) -> Self {
         let state = taken_in.map_or_else(String::new, |t| format!("{:?}", t.state));
         Self {
             column: taken_in.map_or(&*model.columns[test], |t| &t.column),
+            evidence,
             place: model.nets.places[test].unwrap_or_default(),
             key: fnv(state.bytes().chain(test.to_le_bytes())),
         }
@@ -355,7 +362,7 @@ fn look_likelihood(
     let mut values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
     let mut sound = look(healthy);
     let chosen = &mut learns.chosen;
-    chosen.take(model, at.column, &mut values, &mut sound);
+    chosen.take(model, at, &mut values, &mut sound);
     learns.unknown.read(model, &values, sound, Some(any))
 }
 
@@ -403,7 +410,7 @@ fn figure_likelihood(
                 })
                 .collect();
             let chosen = &mut learns.chosen;
-            chosen.take(model, at.column, &mut values, &mut sound);
+            chosen.take(model, at, &mut values, &mut sound);
             let unknown = &mut learns.unknown;
             let like = unknown.read(model, &values, sound, Some(reading.undrawn));
             let dust = (1.0 - MISPROBE) * UNDRAWN * reading.undrawn + MISPROBE * reading.slip;
