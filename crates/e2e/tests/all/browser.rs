@@ -467,7 +467,7 @@ async fn no_box_of_the_map_overlaps_another() -> Done {
 #[tokio::test]
 async fn the_pages_parser_agrees_with_the_servers_on_every_case() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
-    let text = include_str!("../../core/data/reading-cases.json");
+    let text = include_str!("../../../core/data/reading-cases.json");
     let cases: Vec<Value> = serde_json::from_str(text)?;
     let got = shop
         .browser
