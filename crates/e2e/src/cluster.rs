@@ -6,6 +6,15 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 use uuid::Uuid;
 
+/// A free port below those that the system hands out: one of these could be taken by another test's connection while the
+/// database is down.
+fn quiet_port() -> Done<u16> {
+    let tries = std::iter::repeat_with(|| 10_000 + (Uuid::new_v4().as_u128() % 20_000) as u16);
+    let free = |port: &u16| std::net::TcpListener::bind(("127.0.0.1", *port)).is_ok();
+    let port = tries.take(100).find(free);
+    Ok(port.ok_or("no free port between 10000 and 30000")?)
+}
+
 /// A PostgreSQL of its own with durable settings.
 pub struct Cluster {
     folder: PathBuf,
@@ -48,9 +57,7 @@ impl Cluster {
                 .status()?;
             assert!(done.success());
         }
-        let port = std::net::TcpListener::bind("127.0.0.1:0")?
-            .local_addr()?
-            .port();
+        let port = quiet_port()?;
         let cluster = Self {
             folder,
             bin: bin.into(),
@@ -90,19 +97,27 @@ impl Cluster {
             "-c listen_addresses=127.0.0.1 -c port={} -c unix_socket_directories=''",
             self.port
         );
-        let done = self
-            .command("pg_ctl")
-            .arg("-D")
-            .arg(self.folder.join("db"))
-            .arg("-l")
-            .arg(self.folder.join("log"))
-            .args(["-w", "-t", "60", "-o", &options, "start"])
-            .stdout(Stdio::null())
-            .status()?;
-        if done.success() {
-            Ok(())
-        } else {
-            Err("postgres does not start".into())
+        let begun = Instant::now();
+        loop {
+            let done = self
+                .command("pg_ctl")
+                .arg("-D")
+                .arg(self.folder.join("db"))
+                .arg("-l")
+                .arg(self.folder.join("log"))
+                .args(["-w", "-t", "60", "-o", &options, "start"])
+                .stdout(Stdio::null())
+                .status()?;
+            if done.success() {
+                return Ok(());
+            }
+            // a child that was started in the instant of the kill ends by itself; until then the folder counts as in use
+            if begun.elapsed() > Duration::from_secs(60) {
+                let log = std::fs::read_to_string(self.folder.join("log")).unwrap_or_default();
+                let last: Vec<&str> = log.lines().rev().take(5).collect();
+                return Err(format!("postgres does not start: {last:?}").into());
+            }
+            std::thread::sleep(Duration::from_millis(300));
         }
     }
 
