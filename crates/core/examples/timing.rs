@@ -62,9 +62,10 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let start = Instant::now();
         let model = Model::build(&catalogue, &Profile::new(family, &[])?)?;
         println!(
-            "{}: model in {:?}; {} points, {} elements, {} fault cases of {} faults, {} tests",
+            "{}: model in {:?}, {:.1} MB; {} points, {} elements, {} fault cases of {} faults, {} tests",
             family.id,
             start.elapsed(),
+            model.bytes() as f64 / 1e6,
             model.net.nodes.len(),
             model.net.elements.len(),
             model.cases.len(),
