@@ -29,6 +29,32 @@ pub enum Effect {
     Bridge(NodeId, NodeId, f64),
 }
 
+impl Effect {
+    /// The element it works on; none for what lies between two nodes.
+    pub fn element(&self) -> Option<usize> {
+        match self {
+            Self::Open(e)
+            | Self::Series(e, _)
+            | Self::Scale(e, _)
+            | Self::Force(e, _)
+            | Self::Ratio(e, _) => Some(*e),
+            Self::Bridge(..) => None,
+        }
+    }
+
+    /// The nodes that it works between.
+    pub fn ends(&self, net: &Netlist) -> [NodeId; 2] {
+        match self {
+            Self::Open(e)
+            | Self::Series(e, _)
+            | Self::Scale(e, _)
+            | Self::Force(e, _)
+            | Self::Ratio(e, _) => [net.elements[*e].a, net.elements[*e].b],
+            Self::Bridge(a, b, _) => [*a, *b],
+        }
+    }
+}
+
 /// One fault as written in the file.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]

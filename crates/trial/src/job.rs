@@ -1,7 +1,7 @@
 //! One simulated job, from the complaint to the proved repair.
 
 use crate::policy::{Lists, Point, Policy, decide};
-use spannung_circuit::{Effect, FaultCase};
+use spannung_circuit::FaultCase;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::explain;
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
@@ -320,14 +320,8 @@ pub fn cures(model: &Model, case: &FaultCase) -> Vec<usize> {
         part.into_iter().chain(ends.map(|n| (false, n)))
     };
     let places = |c: &FaultCase| -> BTreeSet<(bool, usize)> {
-        let each = c.effects.iter().flat_map(|effect| match effect {
-            Effect::Open(e)
-            | Effect::Series(e, _)
-            | Effect::Scale(e, _)
-            | Effect::Force(e, _)
-            | Effect::Ratio(e, _) => at(Some(*e), ends(*e)),
-            Effect::Bridge(a, b, _) => at(None, [*a, *b]),
-        });
+        let effects = c.effects.iter();
+        let each = effects.flat_map(|e| at(e.element(), e.ends(&model.net)));
         each.filter(|(part, n)| *part || meets(*n) <= RAIL)
             .collect()
     };

@@ -7,9 +7,12 @@
 //! complaint, which a choice does not cause.
 
 use crate::diagnosis::shared::Factor;
+use crate::diagnosis::unlisted::named;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::{FaultCase, Netlist, Part, Profile};
 use std::collections::{BTreeMap, BTreeSet};
+
+// The figures are estimates: what two vehicles of one kind were seen to differ in, and how often.
 
 /// Fault id of the cases that are choices of a maker.
 pub(super) const CHOICE: &str = "choice";
@@ -22,7 +25,7 @@ const IN_THE_WAY: [f64; 2] = [2.0, 40.0];
 const LEVELS: [f64; 2] = [0.08, 0.62];
 /// Ohms from a line to ground: electronics in a lever, a divider, a filter.
 const LOADED: f64 = 20_000.0;
-/// Vehicles on which one given part, or all of its kind, is chosen far from the family's.
+/// Share of vehicles on which one given part, or all of its kind, is chosen far from the family's.
 const CHOSEN: f64 = 0.03;
 /// How far the value ranges about these, in the deviations that a fault's own value has.
 pub(super) const WIDER: f64 = 2.0;
@@ -64,33 +67,23 @@ fn groups(
     groups
 }
 
-/// The point of a line that a pull-up or pull-down hangs on: the end where a signal's wire begins.
+/// The point of a line that a pull-up or pull-down hangs on: the end where one wire begins. At a rail many do.
 fn line_of(profile: &Profile, net: &Netlist, k: usize) -> Option<usize> {
-    let wires = profile.family.strands.iter().flat_map(|s| &s.wires);
-    let begins: BTreeSet<&str> = wires.map(|w| w.from.as_str()).collect();
+    let wires = || profile.family.strands.iter().flat_map(|s| &s.wires);
+    let line = |n: &usize| wires().filter(|w| w.from == net.nodes[*n]).count() == 1;
     let e = &net.elements[k];
-    let rails = ["V5", "GND", "VB+", "IGN"];
-    let line = |n: &usize| {
-        let name = net.nodes[*n].as_str();
-        begins.contains(name) && !rails.contains(&name)
-    };
     [e.a, e.b].into_iter().find(line)
 }
 
 /// The cases; `listed` are those of the catalogue. Only a switch of which a fault is known is part of the vehicle.
 pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) -> Vec<FaultCase> {
-    let of = |e: &Effect| match e {
-        Effect::Open(k) | Effect::Series(k, _) | Effect::Scale(k, _) => Some(*k),
-        Effect::Force(k, _) | Effect::Ratio(k, _) => Some(*k),
-        Effect::Bridge(..) => None,
-    };
     let effects = listed.iter().flat_map(|c| &c.effects);
-    let switched: BTreeSet<usize> = effects.filter_map(of).collect();
+    let switched: BTreeSet<usize> = effects.filter_map(Effect::element).collect();
     let ground = net.find("GND");
     let mut out = Vec::new();
     for (name, parts) in groups(profile, net, &switched) {
         let begun = out.len();
-        let part = name.replace('-', " ");
+        let part = named(profile, &name);
         let mut add = |key: String, words: &str, each: &dyn Fn(usize) -> Option<Effect>| {
             let effects: Vec<Effect> = parts.iter().filter_map(|k| each(*k)).collect();
             if effects.is_empty() {
@@ -132,8 +125,8 @@ pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) ->
                 add(format!("times-{more}"), "of more ohms", &times(more));
                 let pulls = Factor::of(&profile.family, &net.elements[parts[0]], false);
                 if let (Some(Factor::Pulls), Some(ground)) = (pulls, ground) {
-                    let line = |k| line_of(profile, net, k).filter(|n| *n != ground);
-                    let loaded = |k| Some(Effect::Bridge(line(k)?, ground, LOADED));
+                    let loaded =
+                        |k| Some(Effect::Bridge(line_of(profile, net, k)?, ground, LOADED));
                     add("loaded".into(), "line loaded as well", &loaded);
                 }
             }

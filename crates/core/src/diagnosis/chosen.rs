@@ -21,7 +21,7 @@ use std::collections::BTreeMap;
 const BESIDE: usize = 4;
 /// Readings and looks that are followed; nobody takes more on one job.
 const MOST: usize = u128::BITS as usize;
-/// A hypothesis that moves a reading by less than so many of its deviations leaves it to the choices; and one that moves the
+/// Estimates, and of little weight: a hypothesis that moves a reading by less than so many of its deviations leaves it to the choices; and one that moves the
 /// chance of an answer by less.
 const MATERIAL: f64 = 0.5;
 const MATERIAL_CHANCE: f64 = 0.2;
@@ -31,7 +31,7 @@ const HOPELESS: f64 = -3.0;
 const CERTAIN: f64 = 600.0;
 
 /// What is known of them.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub(super) struct Chosen {
     /// Case of each choice, and ln of its chance.
     choices: Vec<(usize, f64)>,

@@ -54,11 +54,11 @@ pub struct Model {
     pub profile: Profile,
     /// Its netlist.
     pub net: Netlist,
-    /// Fault cases: those of the catalogue, then what the drawing alone tells of.
+    /// Fault cases: those of the catalogue, then what the drawing alone tells of; then what may differ on a sound vehicle.
     pub cases: Vec<FaultCase>,
     /// How many of the cases stand in the catalogue.
     pub listed: usize,
-    /// How many of the cases, the last ones, are ways to build the vehicle with nothing to repair.
+    /// How many of the cases, the last ones, are with nothing to repair: a maker's choices, then known ways to build the vehicle.
     pub variants: usize,
     /// Hypotheses: cases, then one per class, then nothing, then outside.
     pub hypotheses: Vec<Hypothesis>,

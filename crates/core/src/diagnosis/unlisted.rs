@@ -33,18 +33,6 @@ pub(super) struct Unlisted {
     pub beside: usize,
 }
 
-/// Elements that an effect works on, and the nodes that it works between.
-fn reach(net: &Netlist, effect: &Effect) -> (Option<usize>, [usize; 2]) {
-    match effect {
-        Effect::Open(e)
-        | Effect::Series(e, _)
-        | Effect::Scale(e, _)
-        | Effect::Force(e, _)
-        | Effect::Ratio(e, _) => (Some(*e), [net.elements[*e].a, net.elements[*e].b]),
-        Effect::Bridge(a, b, _) => (None, [*a, *b]),
-    }
-}
-
 /// Do two effects do the same kind of thing to the same part?
 fn alike(a: &Effect, b: &Effect) -> bool {
     match (a, b) {
@@ -138,11 +126,10 @@ impl Repairs {
         };
         for (k, case) in cases.iter().enumerate() {
             for effect in &case.effects {
-                let (part, ends) = reach(net, effect);
-                if let Some(part) = part {
+                if let Some(part) = effect.element() {
                     better(&mut repairs.at_part, part, k);
                 }
-                for end in ends {
+                for end in effect.ends(net) {
                     better(&mut repairs.at_point, end, k);
                 }
             }
@@ -222,7 +209,7 @@ pub(super) fn unlisted(
         if written.iter().any(|w| alike(w.0, &effect)) {
             continue;
         }
-        let Some(beside) = repairs.reaching(net, part, reach(net, &effect).1) else {
+        let Some(beside) = repairs.reaching(net, part, effect.ends(net)) else {
             continue;
         };
         if let Some(piece) = along(net, &effect)
@@ -250,7 +237,7 @@ pub(super) fn unlisted(
 }
 
 /// A part of the drawing in words: “Throttle signal, contact”, “Bus bleed”.
-fn named(profile: &Profile, id: &str) -> String {
+pub(super) fn named(profile: &Profile, id: &str) -> String {
     let mut parts = id.split('.');
     let strand = parts.next().and_then(|s| profile.family.strand(s));
     let pin = parts.next();

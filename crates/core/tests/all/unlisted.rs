@@ -115,11 +115,7 @@ fn a_model_without_a_fault_gives_it_no_weight_and_keeps_its_repair() {
 
 /// Wires and parts that a case sits on.
 fn places(m: &Model, case: &FaultCase) -> BTreeSet<String> {
-    let each = case.effects.iter().filter_map(|e| match e {
-        Effect::Open(e) | Effect::Series(e, _) | Effect::Scale(e, _) => Some(*e),
-        Effect::Force(e, _) | Effect::Ratio(e, _) => Some(*e),
-        Effect::Bridge(..) => None,
-    });
+    let each = case.effects.iter().filter_map(Effect::element);
     each.map(|e| {
         let id = &m.net.elements[e].id;
         wire(id).unwrap_or(id).to_owned()
