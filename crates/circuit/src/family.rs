@@ -305,6 +305,21 @@ pub struct Cells {
     pub reach: Option<String>,
 }
 
+/// Between which figures a sound vehicle of the family reads in a check of the proof, in the check's unit.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ProofLimit {
+    /// Lowest that passes.
+    #[serde(default)]
+    pub low: Option<f64>,
+    /// Highest.
+    #[serde(default)]
+    pub high: Option<f64>,
+    /// What is usual.
+    #[serde(default)]
+    pub usual: Option<f64>,
+}
+
 /// Voltages and thresholds by which the controller decides.
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields, default)]
@@ -445,6 +460,9 @@ pub struct Family {
     /// Figures that differ from vehicle to vehicle.
     #[serde(default, rename = "figure")]
     pub figures: Vec<Figure>,
+    /// What such a vehicle reads when it is proved, by check.
+    #[serde(default)]
+    pub proof: BTreeMap<String, ProofLimit>,
     /// Cells.
     pub cells: Cells,
     /// Logic thresholds.

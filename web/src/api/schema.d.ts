@@ -998,6 +998,8 @@ export interface components {
             answer: string;
             /** @description Check. */
             check: string;
+            /** @description What pack it is, where the figure would rather be another's. */
+            explained?: string | null;
             /** @description What was typed, for checks with a figure. */
             typed?: string | null;
         } & {
@@ -1887,6 +1889,42 @@ export interface components {
             /** @description Name. */
             name: string;
         };
+        /** @description The lock and what opens it. */
+        DeadFirst: {
+            /** @description What it means. */
+            caution: string;
+            /** @description Readings in the order they are taken. */
+            readings: components["schemas"]["DeadReading"][];
+            /** @description What told of a power fault. */
+            why: string;
+        };
+        /** @description A dead reading as it stands. */
+        DeadReading: {
+            /** @description How it is done. */
+            how: string;
+            /** @description Id. */
+            id: string;
+            /** @description Limit in words. */
+            limit: string;
+            /** @description Name. */
+            name: string;
+            /** @description Tests or points it takes. */
+            of: number;
+            /** @description Point to take, where there is no wiring model. */
+            point?: string | null;
+            /** @description What was read, in order. */
+            shown: string[];
+            /** @description How it stands. */
+            standing: components["schemas"]["DeadStanding"];
+            /** @description Test of the Bench to take next; none without a wiring model and when it is as it should. */
+            test?: string | null;
+            unit?: components["schemas"]["Unit"] | null;
+        };
+        /**
+         * @description How a dead reading stands.
+         * @enum {string}
+         */
+        DeadStanding: "open" | "right" | "wrong";
         /**
          * @description Direction switch.
          * @enum {string}
@@ -2002,6 +2040,8 @@ export interface components {
         };
         /** @description A figure of a label. */
         FigureView: {
+            /** @description What is wrong with it beside the rest of the vehicle. */
+            caution?: string | null;
             /** @description Was it said here? */
             changed: boolean;
             /** @description Id. */
@@ -2097,6 +2137,7 @@ export interface components {
         /** @description The gate. */
         GateView: {
             contacts: components["schemas"]["GateContact"][];
+            dead_first?: components["schemas"]["DeadFirst"] | null;
             /** @description Floor of the pack; one for each chemistry where no wiring model knows it. */
             floors: components["schemas"]["Floor"][];
             history: components["schemas"]["PackLine"][];
@@ -2881,6 +2922,12 @@ export interface components {
             tries: components["schemas"]["ProofTry"][];
             /** @description Unit of the figure. */
             unit?: string | null;
+            /**
+             * Format: double
+             * @description Usual figure of such a vehicle.
+             */
+            usual?: number | null;
+            waits?: components["schemas"]["Waits"] | null;
         };
         /** @description A check as it was done. */
         ProofTry: {
@@ -3295,7 +3342,7 @@ export interface components {
          * @description How the gate stands.
          * @enum {string}
          */
-        Standing: "asking" | "open" | "grounded" | "stopped" | "quarantined";
+        Standing: "asking" | "open" | "dead-first" | "grounded" | "stopped" | "quarantined";
         /** @description One thing that must be true before the test. */
         StateNeed: {
             /** @description State field. */
@@ -3707,6 +3754,18 @@ export interface components {
             until?: string | null;
             /** @description In words. */
             what: string;
+        };
+        /** @description What a check waits for. */
+        Waits: {
+            /** @enum {string} */
+            for: "plugs";
+            /** @description Names. */
+            names: string[];
+            /** @description Ids. */
+            plugs: string[];
+        } | {
+            /** @enum {string} */
+            for: "ride";
         };
         /**
          * @description The driven wheel.

@@ -21,6 +21,7 @@ import { HEIGHT } from "../trace/shapes";
 import { TraceMap } from "../trace/TraceMap";
 import { dayAndTime } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { BuiltCard } from "./BuiltCard";
 import { CardView } from "./CardView";
@@ -195,24 +196,41 @@ const BenchOf = ({ job }: { job: Modelled }) => {
       </Box>
       <Box
         sx={{
-          display: "flex",
-          gap: 2,
+          display: "grid",
+          gridTemplateColumns: "minmax(0, 1fr) 408px",
+          gridTemplateRows: "minmax(0, 1fr)",
+          columnGap: 2,
+          rowGap: 0.8,
           px: 2,
           pt: 0.5,
           pb: 1.2,
           flex: 1,
           minHeight: 0,
-          "@media (max-width: 900px)": { flexDirection: "column" },
+          "@media (max-width: 1100px)": { gridTemplateColumns: "minmax(0, 1fr) 344px" },
+          "@media (max-width: 900px)": {
+            gridTemplateColumns: "minmax(0, 1fr)",
+            gridTemplateRows: "auto",
+          },
         }}
       >
+        {job.gate.dead_first && (
+          <Box sx={{ "@media (min-width: 901px)": { gridColumn: 2, gridRow: 1 } }}>
+            <DeadFirst
+              first={job.gate.dead_first}
+              onPick={(r) => {
+                setChosen(r.test ?? undefined);
+              }}
+            />
+          </Box>
+        )}
         <Box
           sx={{
-            flex: 1,
             minWidth: 0,
             display: "flex",
             flexDirection: "column",
             gap: 0.8,
             minHeight: 0,
+            "@media (min-width: 901px)": { gridColumn: 1, gridRow: 1 },
             "@media (max-width: 900px)": { minHeight: 400 },
           }}
         >
@@ -365,11 +383,13 @@ const BenchOf = ({ job }: { job: Modelled }) => {
         </Box>
         <Box
           sx={{
-            width: 408,
-            flex: "none",
             minHeight: 0,
-            "@media (max-width: 1100px)": { width: 344 },
-            "@media (max-width: 900px)": { width: "100%" },
+            // while it is locked, what is shared out stands on the map alone
+            "@media (min-width: 901px)": {
+              gridColumn: 2,
+              gridRow: 1,
+              ...(job.gate.dead_first ? { display: "none" } : {}),
+            },
           }}
         >
           <Suspects

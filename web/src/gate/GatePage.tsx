@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Body, GateContact, JobView } from "../api/client";
+import { Refusal, type Body, type GateContact, type JobView } from "../api/client";
 import { useAppend, useJob, useMe } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, Small, TitleBlock } from "../frame/TitleBlock";
@@ -31,12 +31,12 @@ const Gate = ({ job }: { job: JobView }) => {
   const [picked, setPicked] = useState<string>();
   const g = job.gate;
   const stopped = g.standing === "stopped" || g.standing === "quarantined";
-  const passed = g.standing === "open" || g.standing === "grounded";
+  const passed = ["open", "grounded", "dead-first"].includes(g.standing);
   const open = g.contacts.find((c) => c.standing === "open");
   const asked = g.contacts.find((c) => c.id === picked) ?? open;
   const clear = g.contacts.filter((c) => c.standing === "clear").length;
-  const answer = (c: GateContact, a: string, typed?: string) => {
-    append.mutate([{ kind: "gate", check: c.id, answer: a, typed: typed ?? null }], {
+  const answer = (c: GateContact, a: string, typed?: string, explained?: string) => {
+    append.mutate([{ kind: "gate", check: c.id, answer: a, typed: typed ?? null, explained }], {
       onSuccess: () => {
         setPicked(undefined);
       },
@@ -90,7 +90,9 @@ const Gate = ({ job }: { job: JobView }) => {
                       All {g.contacts.length} contacts are closed.
                     </Box>
                     <Box sx={{ fontSize: 17 }}>
-                      The gate stays open until the wheel, the pack or a smell changes.
+                      {g.dead_first
+                        ? `Locked: ${g.dead_first.why.toLowerCase()}. ${g.dead_first.caution}`
+                        : "The gate stays open until the wheel, the pack or a smell changes."}
                     </Box>
                     <Button
                       variant="contained"
@@ -107,12 +109,14 @@ const Gate = ({ job }: { job: JobView }) => {
                     contact={asked}
                     floors={g.floors}
                     busy={append.isPending}
-                    onAnswer={(a, t) => {
-                      answer(asked, a, t);
+                    error={append.error?.message}
+                    which={append.error instanceof Refusal && append.error.code === "which-pack"}
+                    onAnswer={(a, t, e) => {
+                      answer(asked, a, t, e);
                     }}
                   />
                 ) : null}
-                {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
+                {append.error && job.pack == null && <ErrorLine>{append.error.message}</ErrorLine>}
               </Box>
             </KeyedCard>
             <History job={job} />
@@ -207,17 +211,27 @@ const Ask = ({
   contact: c,
   floors,
   busy,
+  error,
+  which,
   onAnswer,
 }: {
   contact: GateContact;
   floors: JobView["gate"]["floors"];
   busy: boolean;
-  onAnswer: (a: string, typed?: string) => void;
+  error: string | undefined;
+  /** The figure would rather be another pack's: it is asked which this is. */
+  which: boolean;
+  onAnswer: (a: string, typed?: string, explained?: string) => void;
 }) => {
   const [typed, setTyped] = useState("");
+  const [explained, setExplained] = useState("");
   const keys = c.answers.map((a, k) => (a.result === "open" ? "0" : String(k + 1)));
   const pick = (a: string) => {
-    onAnswer(a, c.figure && a !== "unknown" ? typed : undefined);
+    onAnswer(
+      a,
+      c.figure && a !== "unknown" ? typed : undefined,
+      explained.trim() === "" ? undefined : explained.trim(),
+    );
   };
   useCommands(
     c.answers.map((a, k) => ({
@@ -239,7 +253,7 @@ const Ask = ({
       <Box component="h1" sx={{ m: 0, fontSize: 27, fontWeight: 750 }}>
         {c.ask}
       </Box>
-      <Box sx={{ fontSize: 16.5, maxWidth: 680 }}>{c.how}</Box>
+      {!which && <Box sx={{ fontSize: 16.5, maxWidth: 680 }}>{c.how}</Box>}
       {c.figure && (
         // Enter says it is well; the figure itself decides whether that is so
         <Box
@@ -260,7 +274,19 @@ const Ask = ({
             }}
             sx={{ width: 180 }}
           />
-          <span data-floors>
+          {which && (
+            <TextField
+              label="Which pack is it: cells in series, chemistry, charger"
+              name="explained"
+              autoFocus
+              value={explained}
+              onChange={(e) => {
+                setExplained(e.target.value);
+              }}
+              sx={{ flex: 1 }}
+            />
+          )}
+          <span data-floors style={which ? { display: "none" } : undefined}>
             {floors.length === 1 ? "Floor of " : "Floor by what is inside: "}
             {floors.map((f, k) => (
               <span key={f.of} style={{ whiteSpace: "nowrap" }}>
@@ -271,7 +297,14 @@ const Ask = ({
           </span>
         </Box>
       )}
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
+      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: c.answers.length > 4 ? "1fr 1fr 1fr" : "1fr 1fr",
+          gap: 1,
+        }}
+      >
         {c.answers.map((a, k) => (
           <Choice
             key={a.id}
@@ -282,8 +315,8 @@ const Ask = ({
               a.result === "clear"
                 ? "closes the contact"
                 : a.result === "stop"
-                  ? "stops work with this pack: isolation, quarantine"
-                  : "stays open until somebody has looked"
+                  ? "stops work with this pack"
+                  : "open until somebody has looked"
             }
             onPick={() => {
               pick(a.id);

@@ -10,6 +10,7 @@ import { PhotoButton, Photos } from "../photos/Photos";
 import { parse } from "../reading/parse";
 import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
+import { DeadFirst } from "../ui/DeadFirst";
 import { useKept } from "../ui/useKept";
 import { Line, OneOf, Select } from "../ui/form";
 import { ErrorLine, Heading, KeyedCard, Lock, Reading, Tick, Triangle } from "../ui/parts";
@@ -35,7 +36,8 @@ const SIDES = [
 export const PointsPage = ({ job }: { job: JobView }) => {
   const go = useNavigate();
   const off = job.points.filter((p) => ["low", "high", "differs"].includes(p.verdict));
-  const open = job.gate.standing === "open" || job.gate.standing === "quarantined";
+  const open = ["open", "quarantined", "dead-first"].includes(job.gate.standing);
+  const [asked, setAsked] = useState<string>();
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="bench" />
@@ -92,7 +94,17 @@ export const PointsPage = ({ job }: { job: JobView }) => {
               <Box sx={{ p: 2, fontSize: 18, fontWeight: 700 }}>This job is closed.</Box>
             </KeyedCard>
           ) : open ? (
-            <TakePoint job={job} />
+            <>
+              {job.gate.dead_first && (
+                <DeadFirst
+                  first={job.gate.dead_first}
+                  onPick={(r) => {
+                    setAsked(r.point ?? undefined);
+                  }}
+                />
+              )}
+              <TakePoint key={asked ?? ""} job={job} asked={asked} />
+            </>
           ) : (
             <KeyedCard label="The gate comes first">
               <Box sx={{ p: 2.2, display: "grid", gap: 1.4, justifyItems: "start" }}>
@@ -195,10 +207,10 @@ const Table = ({ job }: { job: JobView }) => (
 );
 
 /** Read a point: its name, the unit, on which vehicle; the figure is taken by Enter or pedal. */
-const TakePoint = ({ job }: { job: JobView }) => {
+const TakePoint = ({ job, asked }: { job: JobView; asked: string | undefined }) => {
   const { write, busy, error, setError } = useWrite(job);
-  const [point, setPoint] = useState("");
-  const [unit, setUnit] = useState<Unit>("volts");
+  const [point, setPoint] = useState(asked ?? "");
+  const [unit, setUnit] = useState<Unit>(asked === undefined ? "volts" : "ohms");
   const [on, setOn] = useState<"this" | "reference">("this");
   const [typed, setTyped] = useKept(`${job.id}-point`);
   const field = useRef<HTMLInputElement>(null);

@@ -11,6 +11,7 @@ import { v } from "../theme/tokens";
 import { Line, number } from "../ui/form";
 import { clock, limitWords, minutes } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
 import { isClosed } from "./standing";
@@ -102,6 +103,8 @@ const Proof = ({ job }: { job: JobView }) => {
         >
           {job.closed == null && job.gate.standing === "asking" ? (
             <GateFirst job={job} />
+          ) : job.closed == null && job.gate.dead_first ? (
+            <DeadFirst first={job.gate.dead_first} onPick={() => void go(`/jobs/${job.id}/bench`)} />
           ) : now && job.closed == null ? (
             <Check
               key={`${now.check}-${String(now.tries.length)}`}
@@ -193,6 +196,14 @@ const Group = ({
       </Box>
     </Box>
   );
+
+/** Why a check is asked, where it is not for what was touched. */
+const BECAUSE: Partial<Record<string, string>> = {
+  always: "asked of every vehicle",
+  complaint: "for the complaint",
+  moved: "a plug was apart",
+  worked: "something was undone",
+};
 
 const NAMES: Record<ProofRow["standing"], string> = {
   open: "not yet",
@@ -388,6 +399,28 @@ const GateFirst = ({ job }: { job: JobView }) => {
   );
 };
 
+/** What has to be done before this check means anything, with the press that does it. */
+const Waiting = ({ job, waits }: { job: JobView; waits: NonNullable<ProofRow["waits"]> }) => {
+  const append = useAppend(job);
+  if (waits.for === "ride") return <ErrorLine>After the test ride: only what was ridden shows it.</ErrorLine>;
+  return (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }} data-waits>
+      <ErrorLine>{waits.names.join(", ")} recorded apart. Power off, then join.</ErrorLine>
+      <Button
+        type="button"
+        disabled={append.isPending}
+        onClick={() => {
+          const apart = job.state.apart?.filter((p) => !waits.plugs.includes(p));
+          append.mutate([{ kind: "state", state: { ...job.state, apart } }]);
+        }}
+        data-join
+      >
+        {waits.plugs.length > 1 ? "They are joined" : "It is joined"}
+      </Button>
+    </Box>
+  );
+};
+
 const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () => void }) => {
   const append = useAppend(job);
   const me = useMe();
@@ -397,6 +430,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
   const [except, setExcept] = useState<string>();
   const [still, setStill] = useState<Record<string, boolean>>({});
   const measured = row.unit != null;
+  const waits = row.waits != null;
   const told = row.check === "complaint" ? job.symptoms.filter((s) => s.yes === true) : [];
   const need = row.need ?? undefined;
   const may = me.data?.role === "technician" || me.data?.role === "specialist";
@@ -422,7 +456,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
     send("pass");
   };
   useCommands([
-    { keys: ["Enter"], name: "It passed", run: measured ? undefined : pass },
+    { keys: ["Enter"], name: "It passed", run: measured || waits ? undefined : pass },
     { keys: ["Escape"], name: "Back to the list", run: onDone },
   ]);
   return (
@@ -439,16 +473,21 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
         <Box sx={{ fontSize: 16, pr: 3 }}>
           <b style={{ color: v("copper") }}>{row.standing === "failed" ? "Failed, again" : "Now"}</b> About{" "}
           {minutes(row.minutes)} min
-          {row.because.length > 0
-            ? `, ${row.because.map((b) => (b === "always" ? "asked of every vehicle" : `for ${b}`)).join(", ")}`
-            : ""}
-          .
+          {row.because.length > 0 ? `, ${row.because.map((b) => BECAUSE[b] ?? `for ${b}`).join(", ")}` : ""}.
         </Box>
         <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750, lineHeight: 1.15 }}>
           {row.name}
         </Box>
         <Box sx={{ fontSize: 17 }}>{row.how}</Box>
-        <Box sx={{ fontSize: 21, fontWeight: 700 }}>{limitWords(row.limit, row.limit_imperial)}</Box>
+        <Box sx={{ fontSize: 21, fontWeight: 700 }}>
+          {limitWords(row.limit, row.limit_imperial)}
+          {row.usual != null && (
+            <Box component="span" sx={{ fontSize: 16.5, fontWeight: 500, ml: 1 }} data-usual>
+              usual here {row.usual} {row.unit}
+            </Box>
+          )}
+        </Box>
+        {row.waits && <Waiting job={job} waits={row.waits} />}
         {row.ask != null && (
           <Box
             sx={{
@@ -528,7 +567,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
             <Button
               type="submit"
               variant="contained"
-              disabled={append.isPending || typed.trim() === ""}
+              disabled={append.isPending || waits || typed.trim() === ""}
               sx={{ gap: 1, minHeight: 62, fontSize: 19 }}
               data-take-proof
             >
@@ -538,7 +577,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
             <Button
               type="submit"
               variant="contained"
-              disabled={append.isPending}
+              disabled={append.isPending || waits}
               sx={{ gap: 1, minHeight: 62, fontSize: 19 }}
               data-pass
             >
@@ -548,7 +587,10 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
           <Button
             type="button"
             disabled={
-              append.isPending || (!measured && words.trim() === "") || (measured && typed.trim() === "")
+              append.isPending ||
+              waits ||
+              (!measured && words.trim() === "") ||
+              (measured && typed.trim() === "")
             }
             onClick={() => {
               send("fail");

@@ -109,7 +109,8 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
                 value={f.value}
                 source={from(f.source)}
                 changed={f.changed}
-                note={f.predicts ? undefined : "noted only"}
+                note={f.caution ?? (f.predicts ? undefined : "noted only")}
+                warns={f.caution != null}
                 onSet={(value) => {
                   set({ what: "figure", figure: f.id, value });
                 }}
@@ -223,6 +224,7 @@ const Row = ({
   source,
   changed,
   note,
+  warns = false,
   busy,
   onSet,
 }: {
@@ -234,6 +236,8 @@ const Row = ({
   source: string;
   changed: boolean;
   note?: string;
+  /** The note says that something is wrong. */
+  warns?: boolean;
   busy: boolean;
   onSet: (value: number) => void;
 }) => {
@@ -247,11 +251,14 @@ const Row = ({
     <tr data-figure={id}>
       <td>
         {name}
-        {note !== undefined && (
-          <Box component="span" sx={{ ml: 1, fontSize: 14, color: v("ink2") }}>
-            {note}
-          </Box>
-        )}
+        {note !== undefined &&
+          (warns ? (
+            <ErrorLine tight>{note}</ErrorLine>
+          ) : (
+            <Box component="span" sx={{ ml: 1, fontSize: 14, color: v("ink2") }}>
+              {note}
+            </Box>
+          ))}
       </td>
       <td className="number">
         {figure(usual)} {unit}

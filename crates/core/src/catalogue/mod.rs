@@ -8,9 +8,13 @@ use std::collections::BTreeMap;
 use toml::Spanned;
 
 pub mod altered;
+mod gate;
 pub mod proof;
 
 pub use altered::Altered;
+pub use gate::{
+    CellFloor, DeadSpec, GateAnswer, GateCheck, Need, NeedWords, PowerFaultSigns, QuarantineStep,
+};
 
 const PRIORS: (&str, &str) = ("priors.toml", include_str!("../../data/priors.toml"));
 const CLASSES: (&str, &str) = ("classes.toml", include_str!("../../data/classes.toml"));
@@ -236,96 +240,6 @@ pub struct ProbeSpec {
     pub electronics: bool,
 }
 
-/// An answer to a gate check.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct GateAnswer {
-    /// Id.
-    pub id: String,
-    /// Words.
-    pub name: String,
-    /// `clear`, `stop` or `open`.
-    pub result: String,
-    /// The order of a STOP.
-    #[serde(default)]
-    pub order: Option<String>,
-    /// Its reason.
-    #[serde(default)]
-    pub reason: Option<String>,
-}
-
-/// A gate check.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct GateCheck {
-    /// Id.
-    pub id: Spanned<String>,
-    /// Name.
-    pub name: String,
-    /// `pack` or `job`.
-    pub rests: String,
-    /// Question.
-    pub ask: String,
-    /// How to look.
-    pub how: String,
-    /// By which means.
-    pub means: String,
-    /// Answered with a figure in volts.
-    #[serde(default)]
-    pub figure: bool,
-    /// Answers.
-    pub answers: Vec<GateAnswer>,
-}
-
-impl GateCheck {
-    /// An answer by its id.
-    pub fn answer(&self, id: &str) -> Option<&GateAnswer> {
-        self.answers.iter().find(|a| a.id == id)
-    }
-}
-
-/// Floor of a kind of cell, for packs that no wiring model describes.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct CellFloor {
-    /// Chemistry.
-    pub name: String,
-    /// Usual volts of a group.
-    pub group_volts: f64,
-    /// Volts below which a group must not rest.
-    pub floor_volts: f64,
-}
-
-/// A step of the quarantine.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct QuarantineStep {
-    /// Id.
-    pub id: String,
-    /// Name.
-    pub name: String,
-    /// What it means.
-    pub detail: String,
-    /// Hours that must have passed since it was recorded before a specialist clears the pack.
-    #[serde(default)]
-    pub least_hours: f64,
-}
-
-/// A precondition.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
-pub struct Need {
-    /// Id.
-    pub id: Spanned<String>,
-    /// Question.
-    pub ask: String,
-    /// Caution.
-    pub caution: String,
-    /// State field it holds with.
-    #[serde(rename = "while")]
-    pub holds_while: String,
-}
-
 /// What was heard: id and the phrase that told it.
 pub type Heard = (String, String);
 
@@ -360,6 +274,10 @@ pub struct Catalogue {
     pub floors: Vec<CellFloor>,
     /// Preconditions.
     pub needs: Vec<Need>,
+    /// What tells of a power fault.
+    pub power_fault: PowerFaultSigns,
+    /// What is measured dead before a vehicle with a power fault is switched on, in order.
+    pub dead: Vec<DeadSpec>,
     /// What has to be proved before a vehicle leaves.
     pub proof: proof::ProofBook,
     /// Changes whenever any data file changes.
@@ -383,14 +301,6 @@ struct SymptomFile {
 struct TestFile {
     procedure: Vec<Procedure>,
     probe: Vec<ProbeSpec>,
-}
-#[derive(Deserialize)]
-struct GateFile {
-    released_by: Vec<String>,
-    floor: Vec<CellFloor>,
-    check: Vec<GateCheck>,
-    quarantine: Vec<QuarantineStep>,
-    need: Vec<Need>,
 }
 
 fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, CircuitError> {
@@ -453,7 +363,7 @@ impl Catalogue {
         let classes: ClassFile = read(file(1))?;
         let symptoms: SymptomFile = read(file(2))?;
         let tests: TestFile = read(file(3))?;
-        let gate: GateFile = read(file(4))?;
+        let gate: gate::GateFile = read(file(4))?;
         let proof: proof::ProofBook = read(file(5))?;
         let alterations = altered::read(file(6).0, file(6).1, &faults)?;
         let catalogue = Self {
@@ -479,6 +389,8 @@ impl Catalogue {
             released_by: gate.released_by,
             floors: gate.floor,
             needs: gate.need,
+            power_fault: gate.power_fault,
+            dead: gate.dead,
             proof,
             hash: fingerprint(sources),
         };
@@ -578,6 +490,7 @@ impl Catalogue {
         }
         self.check_points().map_err(|(start, m)| at(3, start, m))?;
         self.check_guards(&at)?;
+        self.check_dead().map_err(|(start, m)| at(4, start, m))?;
         for s in &self.symptoms {
             if let Some(word) = spannung_circuit::family::unknown_trait(&s.fits) {
                 let start = s.id.span().start;

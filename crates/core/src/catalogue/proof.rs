@@ -48,6 +48,24 @@ pub struct ProofCheck {
     /// Strand without which a vehicle has no such thing.
     #[serde(default)]
     pub part: Option<String>,
+    /// Traits of the vehicles that have what it speaks of.
+    #[serde(default)]
+    pub fits: Vec<String>,
+    /// Symptoms that ask for it when they were told.
+    #[serde(default)]
+    pub symptoms: Vec<String>,
+    /// The power is on.
+    #[serde(default)]
+    pub live: bool,
+    /// Plugs that it takes apart by itself; all others are joined before it.
+    #[serde(default)]
+    pub apart: Vec<String>,
+    /// Only what has been ridden can show it.
+    #[serde(default)]
+    pub after_ride: bool,
+    /// Figure of the vehicle's label that it is judged by.
+    #[serde(default)]
+    pub from: Option<String>,
     /// Test of the Bench whose figure this one is, in the same unit: the report sets them side by side.
     #[serde(default)]
     pub reads: Option<String>,
@@ -97,6 +115,10 @@ pub struct OwnerSheet {
 pub struct ProofBook {
     /// Checks asked of every vehicle that is to be ridden.
     pub always: Vec<String>,
+    /// Checks asked when anything was touched, opened or taken apart.
+    pub worked: Vec<String>,
+    /// Checks asked when a plug was apart.
+    pub moved: Vec<String>,
     /// Checks.
     #[serde(rename = "check")]
     pub checks: Vec<ProofCheck>,
@@ -158,6 +180,12 @@ impl ProofBook {
             if let Some(t) = c.reads.as_ref().filter(|t| !named(t)) {
                 return Err((start, format!("there is no probe “{t}”")));
             }
+            if let Some(word) = spannung_circuit::family::unknown_trait(&c.fits) {
+                return Err((start, format!("there is no trait “{word}”")));
+            }
+            if let Some(s) = c.symptoms.iter().find(|s| catalogue.symptom(s).is_none()) {
+                return Err((start, format!("there is no symptom “{s}”")));
+            }
             if c.unit.is_none() && (c.low.is_some() || c.high.is_some()) {
                 return Err((start, "a limit needs a unit".into()));
             }
@@ -170,9 +198,16 @@ impl ProofBook {
             .iter()
             .map(|c| c.id.get_ref().as_str())
             .collect();
-        for id in &self.always {
+        let named = [&self.always, &self.worked, &self.moved];
+        for id in named.into_iter().flatten() {
             if !known.contains(id.as_str()) {
                 return Err((0, format!("there is no check “{id}”")));
+            }
+        }
+        for family in &catalogue.families {
+            let limits = family.proof.keys();
+            if let Some(id) = limits.into_iter().find(|id| !known.contains(id.as_str())) {
+                return Err((0, format!("{}: there is no check “{id}”", family.id)));
             }
         }
         for t in &self.touched {

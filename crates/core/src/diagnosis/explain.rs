@@ -349,10 +349,13 @@ pub fn expected_of(
                 _ => 0.5,
             })
             .hypot(scale.instrument(p.mean[d]));
-        (
-            scale.from(p.mean[d] - 2.0 * s),
-            scale.from(p.mean[d] + 2.0 * s),
-        )
+        let least = scale.from(p.mean[d] - 2.0 * s);
+        // through electronics all that is no short is as it should be, OL and kilohms alike
+        let least = match scale {
+            Scale::Short if least.is_infinite() => Scale::Short.open_ohms() * Scale::NEARLY_OPEN,
+            _ => least,
+        };
+        (least, scale.from(p.mean[d] + 2.0 * s))
     };
     let low = bound(0);
     let high = if dims == 2 { bound(1) } else { low };

@@ -647,7 +647,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 probe(
                     format!("bare.{id}.{p}"),
                     format!("{title}, plug apart"),
-                    "What the controller side gives alone",
+                    "What the other side gives alone",
                     format!("{id}.{p}.c"),
                     against("c"),
                     Mode::Volts,
@@ -678,7 +678,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
                 probe(
                     format!("iso.{id}.{p}"),
                     format!("{title} to ground, harness half"),
-                    "The harness and controller alone: a capacitor behind it lets the ohms climb",
+                    "The loom and what it leads to, alone: a capacitor behind it lets the ohms climb",
                     format!("{id}.{p}.c"),
                     against("c"),
                     Mode::Ohms,
@@ -702,7 +702,7 @@ fn generated(profile: &Profile, net: &Netlist, out: &mut Vec<Test>) -> Result<()
             )?;
             probe(
                 format!("run.{id}.{p}"),
-                format!("{title}, controller to plug"),
+                format!("{title}, {} to plug", family.middle.to_lowercase()),
                 "The wire end to end",
                 wire.from.clone(),
                 format!("{id}.{p}.c"),

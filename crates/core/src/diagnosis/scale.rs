@@ -33,6 +33,9 @@ impl Scale {
         }
     }
 
+    /// From this share of where it is open, a figure is open.
+    pub(super) const NEARLY_OPEN: f64 = 0.9;
+
     /// From SI to the scale.
     pub fn to(self, value: f64) -> f64 {
         match self {
@@ -48,7 +51,7 @@ impl Scale {
         match self {
             Self::Ohms | Self::Short => {
                 let ohms = 10f64.powf(y) - 0.1;
-                if ohms > self.open_ohms() * 0.9 {
+                if ohms > self.open_ohms() * Self::NEARLY_OPEN {
                     f64::INFINITY
                 } else {
                     ohms.max(0.0)
@@ -65,7 +68,7 @@ impl Scale {
     }
 
     /// From here on it is open, ohms.
-    fn open_ohms(self) -> f64 {
+    pub(super) fn open_ohms(self) -> f64 {
         match self {
             Self::Short => SHORT_OHMS,
             _ => OL_OHMS,

@@ -103,8 +103,8 @@ impl Weighed<'_> {
                 .filter_map(|n| self.catalogue.need(n))
                 .map(|n| NeedView {
                     id: n.id.get_ref().clone(),
-                    ask: n.ask.clone(),
-                    caution: n.caution.clone(),
+                    ask: n.ask_for(Some(family)).into(),
+                    caution: n.caution_for(Some(family)).into(),
                     // a confirmation that ends on the way to the test is asked for on its card
                     confirmed: self.job.confirmed_in(n, &test.state.bring(&self.job.state)),
                 })
@@ -125,6 +125,10 @@ impl Weighed<'_> {
             return Some(match self.standing {
                 Standing::Asking => {
                     "After the gate: nothing is switched on before every contact is closed.".into()
+                }
+                Standing::DeadFirst => {
+                    "Measured dead first: battery and key stay off until the dead readings are as they should be."
+                        .into()
                 }
                 Standing::Grounded => {
                     "It stands on its driven wheel with the power on: lift it, or confirm that a ride is safe."

@@ -1,8 +1,9 @@
 //! The battery gate: what is asked, what a STOP is, what may be done meanwhile.
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, CellFloor};
 use crate::diagnosis::repertoire::{Kind, RIDE_SAFE, Test};
 use crate::error::{Code, CoreError};
+use crate::job::dead;
 use crate::job::entry::vocabulary::ProofResult;
 use crate::job::state::{Job, Stage};
 use serde::Serialize;
@@ -33,24 +34,72 @@ pub fn floors(catalogue: &Catalogue, job: &Job) -> Vec<Floor> {
         .iter()
         .map(|f| Floor {
             of: f.name.clone(),
-            volts: (f64::from(job.volts_class) / f.group_volts)
-                .round()
-                .max(1.0)
-                * f.floor_volts,
+            volts: f.groups(job.volts_class) * f.floor_volts,
         })
         .collect();
     all.sort_by(|a, b| b.volts.total_cmp(&a.volts));
     all
 }
 
+/// Volts between which a pack at rest is as it should be, and what lies beyond. Without a wiring model, those of the
+/// chemistries that a pack of the class can be made of.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Limits {
+    /// Lowest and highest floor.
+    pub floors: (f64, f64),
+    /// Up to here it is charged under watch and at a trickle only.
+    pub restricted: f64,
+    /// A tenth of its charge.
+    pub tenth: f64,
+    /// Full, as its charger leaves it.
+    pub full: f64,
+}
+
+/// The limits of this vehicle's pack.
+pub fn limits(catalogue: &Catalogue, job: &Job) -> Limits {
+    let volts = floors(catalogue, job).into_iter().map(|f| f.volts);
+    let floors = volts.fold((f64::INFINITY, 0.0), |(low, high): (f64, f64), v| {
+        (low.min(v), high.max(v))
+    });
+    if let Some(family) = job.own_family(catalogue) {
+        let cells = &family.cells;
+        // by their share of the floor: a group of lead is a block of six cells
+        let kind = catalogue
+            .floors
+            .iter()
+            .find(|f| f.of.contains(&cells.chemistry));
+        let over = |volts: fn(&CellFloor) -> f64| {
+            kind.map_or(floors.1, |k| floors.1 * volts(k) / k.floor_volts)
+        };
+        return Limits {
+            floors,
+            restricted: over(|k| k.restricted_volts),
+            tenth: over(|k| k.tenth_volts),
+            full: kind.map_or(family.full_volts(), |_| over(|k| k.charged_volts)),
+        };
+    }
+    let each = |volts: fn(&CellFloor) -> f64| {
+        let all = catalogue.floors.iter();
+        all.map(move |f| f.groups(job.volts_class) * volts(f))
+    };
+    Limits {
+        floors,
+        restricted: each(|f| f.restricted_volts).fold(0.0, f64::max),
+        tenth: each(|f| f.tenth_volts).fold(f64::INFINITY, f64::min),
+        full: each(|f| f.charged_volts).fold(0.0, f64::max),
+    }
+}
+
 /// How the gate stands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, ToSchema)]
-#[serde(rename_all = "lowercase")]
+#[serde(rename_all = "kebab-case")]
 pub enum Standing {
     /// Contacts still open.
     Asking,
     /// All contacts closed.
     Open,
+    /// All contacts closed, but something told of a power fault and the dead readings are not all as they should be.
+    DeadFirst,
     /// All contacts closed, but it stands on its driven wheel with the power on, and nobody has said that a ride is safe.
     Grounded,
     /// A STOP, quarantine not yet recorded.
@@ -86,11 +135,11 @@ pub fn uses_pack(test: &Test) -> bool {
     sign_of_pack || matches!(test.access.as_str(), "a1" | "a6") || test.id.starts_with("t-fuse")
 }
 
-/// Does a test switch anything on?
+/// Does a test switch anything on? A key that is turned with the pack out switches nothing on.
 pub fn switches_on(test: &Test) -> bool {
     let s = &test.state;
     s.battery == Some(Battery::In)
-        || s.key == Some(Key::On)
+        || s.key == Some(Key::On) && s.battery != Some(Battery::Out)
         || s.charger.is_some_and(|c| c != Charger::Away)
 }
 
@@ -103,7 +152,7 @@ fn lifts(test: &Test) -> bool {
 pub fn allows(standing: Standing, test: &Test) -> bool {
     match standing {
         Standing::Open => true,
-        Standing::Asking => !switches_on(test),
+        Standing::Asking | Standing::DeadFirst => !switches_on(test),
         Standing::Grounded => test.rides() || lifts(test) || !switches_on(test),
         Standing::Stopped => false,
         Standing::Quarantined => !uses_pack(test),
@@ -162,6 +211,9 @@ pub fn standing(catalogue: &Catalogue, job: &Job) -> Standing {
         .iter()
         .all(|c| closed(c.id.get_ref()) == Some(true))
     {
+        if dead::locked(catalogue, job) {
+            return Standing::DeadFirst;
+        }
         let s = &job.state;
         let on = s.wheel == Wheel::Ground && s.battery == Battery::In && s.key == Key::On;
         if on && !job.confirmed.contains_key(RIDE_SAFE) {
@@ -183,7 +235,7 @@ impl Job {
         match standing(catalogue, self) {
             Standing::Stopped | Standing::Quarantined => Stage::Quarantine,
             Standing::Asking => Stage::Gate,
-            Standing::Open | Standing::Grounded => {
+            Standing::Open | Standing::Grounded | Standing::DeadFirst => {
                 if self.failed_last() {
                     Stage::Bench
                 } else if !self.proofs.is_empty() {

@@ -1,6 +1,6 @@
 //! This vehicle beside its family: every figure with what is usual, what it is here and where that is known from.
 
-use super::Job;
+use super::{Job, gate};
 use crate::catalogue::Catalogue;
 use serde::Serialize;
 use spannung_circuit::alteration;
@@ -87,6 +87,8 @@ pub struct FigureView {
     pub source: Option<KnownFrom>,
     /// Was it said here?
     pub changed: bool,
+    /// What is wrong with it beside the rest of the vehicle.
+    pub caution: Option<String>,
 }
 
 /// A strand's wires.
@@ -149,6 +151,24 @@ pub struct AlterationView {
     pub source: Option<KnownFrom>,
 }
 
+/// A charger that ends over this share of the full pack, or under that one, is not its own.
+const CHARGER_MOST: f64 = 1.01;
+const CHARGER_LEAST: f64 = 0.96;
+
+/// What a charger of these volts does to a pack that is full at those.
+fn charger_caution(volts: f64, full: f64) -> Option<String> {
+    let does = if volts > full * CHARGER_MOST {
+        "this one over-charges it. Do not connect it"
+    } else if volts < full * CHARGER_LEAST {
+        "this one never fills it"
+    } else {
+        return None;
+    };
+    Some(format!(
+        "Not this pack's charger: its own ends at {full:.1} V, and {does}."
+    ))
+}
+
 impl Job {
     /// The vehicle as it is: its family with what is different here.
     pub fn profile(&self, catalogue: &Catalogue) -> Option<Profile> {
@@ -190,6 +210,7 @@ impl Job {
             Change::Pack { parallel, .. } => *parallel,
             _ => None,
         });
+        let full = gate::limits(catalogue, self).full;
         let figures = usual
             .figures
             .iter()
@@ -209,6 +230,9 @@ impl Job {
                     predicts: !(f.sets.is_empty() && f.divides.is_empty()),
                     source: said.flatten(),
                     changed: said.is_some(),
+                    caution: (id == "charger")
+                        .then(|| charger_caution(now.usual, full))
+                        .flatten(),
                 }
             });
         let strands = usual

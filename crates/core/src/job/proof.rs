@@ -14,6 +14,8 @@ use uuid::Uuid;
 
 /// The check that the complaint no longer shows.
 pub const COMPLAINT: &str = "complaint";
+/// The test ride.
+pub const TEST_RIDE: &str = "test-ride";
 /// The check of a vehicle that leaves without being fit to ride.
 pub const IMMOBILISED: &str = "immobilised";
 
@@ -76,6 +78,10 @@ pub struct ProofRow {
     pub low: Option<f64>,
     /// Highest figure that passes.
     pub high: Option<f64>,
+    /// Usual figure of such a vehicle.
+    pub usual: Option<f64>,
+    /// What it waits for.
+    pub waits: Option<Waits>,
     /// Minutes.
     pub minutes: f64,
     /// Nobody may except it.
@@ -117,14 +123,88 @@ fn value(check: &ProofCheck, typed: &str) -> Option<f64> {
     parse_in(typed, check.unit.as_ref()?).ok()
 }
 
+/// What a check asks for on this vehicle.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Limits {
+    /// Lowest figure that passes, in the check's unit.
+    pub low: Option<f64>,
+    /// Highest.
+    pub high: Option<f64>,
+    /// What is usual, where the family says.
+    pub usual: Option<f64>,
+    /// Unit; none where it is passed or failed by what is seen.
+    pub unit: Option<String>,
+    /// In words.
+    pub words: String,
+}
+
+/// A fuse of another value than the label's passes within this share: what is rounded on a label.
+const LABEL_SHARE: f64 = 0.01;
+
+/// The limits of a check on this vehicle: its label's figure before its family's, and these before the book's.
+pub fn limits(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> Limits {
+    let own = Limits {
+        low: check.low,
+        high: check.high,
+        usual: None,
+        unit: check.unit.clone(),
+        words: check.limit.clone(),
+    };
+    let Some(unit) = &check.unit else {
+        return own;
+    };
+    let family = job.own_family(catalogue);
+    let label = family
+        .as_ref()
+        .zip(check.from.as_ref())
+        .and_then(|(f, id)| {
+            let figure = f.figures.iter().find(|x| x.id.get_ref() == id)?;
+            Some(figure.usual)
+        });
+    if let Some(value) = label {
+        return Limits {
+            low: Some(value * (1.0 - LABEL_SHARE)),
+            high: Some(value * (1.0 + LABEL_SHARE)),
+            usual: Some(value),
+            words: format!("{value} {unit}, {}", check.limit),
+            ..own
+        };
+    }
+    let id = check.id.get_ref();
+    match family.as_ref().and_then(|f| f.proof.get(id)) {
+        Some(of) => Limits {
+            words: match (of.low, of.high) {
+                (Some(low), Some(high)) => format!("{low} to {high} {unit}"),
+                (Some(low), None) => format!("{low} {unit} or more"),
+                (None, Some(high)) => format!("{high} {unit} at most"),
+                (None, None) => check.limit.clone(),
+            },
+            low: of.low.or(check.low),
+            high: of.high.or(check.high),
+            usual: of.usual,
+            ..own
+        },
+        // a figure without a limit of this vehicle is judged by who reads it
+        None if check.low.is_none() && check.high.is_none() => Limits { unit: None, ..own },
+        None => own,
+    }
+}
+
 /// The result that a check's own figure gives; none when it has no unit or no figure was typed.
-pub fn judge(check: &ProofCheck, given: ProofResult, typed: &str) -> Option<ProofResult> {
+pub fn judge(
+    catalogue: &Catalogue,
+    job: &Job,
+    check: &ProofCheck,
+    given: ProofResult,
+    typed: &str,
+) -> Option<ProofResult> {
     if given == ProofResult::NotFitted {
         return None;
     }
-    let value = value(check, typed)?;
-    let fits = check.low.is_none_or(|low| value >= low - 1e-9)
-        && check.high.is_none_or(|high| value <= high + 1e-9);
+    let limits = limits(catalogue, job, check);
+    let value = parse_in(typed, limits.unit.as_ref()?).ok()?;
+    let fits = limits.low.is_none_or(|low| value >= low - 1e-9)
+        && limits.high.is_none_or(|high| value <= high + 1e-9);
     // a figure inside the limits does not overrule a technician who saw it fail
     Some(if fits && given != ProofResult::Fail {
         ProofResult::Pass
@@ -155,13 +235,29 @@ pub fn touched<'a>(catalogue: &'a Catalogue, job: &Job, opened: &[Opened]) -> Ve
         .collect()
 }
 
-/// Does this vehicle have what the check speaks of? A vehicle without a wiring model may have it.
+/// Does this vehicle have what the check speaks of? A vehicle without a wiring model may have what its kind has.
 fn fitted(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> bool {
-    match (&check.part, job.family(catalogue)) {
-        (Some(part), Some(family)) => family.strands.iter().any(|s| s.id.get_ref() == part),
-        _ => true,
+    let Some(family) = job.family(catalogue) else {
+        return unmodelled_may(job, check);
+    };
+    let part = |p: &String| family.strands.iter().any(|s| s.id.get_ref() == p);
+    family.fits(&check.fits) && check.part.as_ref().is_none_or(part)
+}
+
+/// Without a wiring model nobody knows what it has, beside that a child's vehicle is one and the others are none.
+fn unmodelled_may(job: &Job, check: &ProofCheck) -> bool {
+    let toy = job.drive == TOY_DRIVE && job.volts_class <= TOY_VOLTS;
+    let asks = |word: &str| check.fits.iter().any(|f| f == word);
+    if toy {
+        !asks("!toy") && !asks("electronic")
+    } else {
+        !asks("toy")
     }
 }
+
+/// A brushed drive without a chain, up to this class, is a child's ride-on.
+const TOY_DRIVE: &str = "brushed";
+const TOY_VOLTS: u16 = 24;
 
 /// Is the vehicle handed back to be ridden, so that everything has to be proved?
 pub fn to_be_ridden(outcome: Outcome) -> bool {
@@ -178,6 +274,7 @@ fn required<'a>(
 ) -> Vec<(&'a ProofCheck, Vec<String>)> {
     let book = &catalogue.proof;
     let touched = touched(catalogue, job, opened);
+    let worked = !job.parts.is_empty() || !opened.is_empty() || job.moved.is_some();
     let wanted = |check: &ProofCheck| -> Vec<String> {
         let id = check.id.get_ref();
         if !ridden {
@@ -193,6 +290,15 @@ fn required<'a>(
             .filter(|t| t.checks.contains(id))
             .map(|t| t.name.clone())
             .collect();
+        if check.symptoms.iter().any(|s| job.told(s)) {
+            because.push("complaint".into());
+        }
+        if book.moved.contains(id) && job.moved.is_some() {
+            because.push("moved".into());
+        }
+        if book.worked.contains(id) && worked {
+            because.push("worked".into());
+        }
         if book.always.contains(id) {
             because.push("always".into());
         }
@@ -205,12 +311,15 @@ fn required<'a>(
         .map(|c| (c, wanted(c)))
         .filter(|(_, because)| !because.is_empty())
         .collect();
-    found.sort_by_key(|(c, _)| !c.blocker);
+    found.sort_by_key(|(c, _)| (c.after_ride, !c.blocker));
     found
 }
 
 /// Was something changed after this that asks for the check again?
 fn changed_since(catalogue: &Catalogue, job: &Job, check: &str, seq: i64) -> bool {
+    if catalogue.proof.moved.iter().any(|c| c == check) && job.moved.is_some_and(|at| at > seq) {
+        return true;
+    }
     job.parts
         .iter()
         .filter(|p| p.mark.seq > seq)
@@ -259,15 +368,22 @@ pub fn rows(
         .map(|(c, because)| {
             let id = c.id.get_ref();
             let need = c.need.as_ref().and_then(|n| catalogue.need(n));
+            let limits = limits(catalogue, job, c);
+            let imperial = limits
+                .unit
+                .as_ref()
+                .and_then(|u| imperial(limits.low, limits.high, u));
             ProofRow {
                 check: id.clone(),
                 name: c.name.clone(),
-                how: c.how.clone(),
-                limit: c.limit.clone(),
-                limit_imperial: c.unit.as_ref().and_then(|u| imperial(c.low, c.high, u)),
-                unit: c.unit.clone(),
-                low: c.low,
-                high: c.high,
+                how: in_words(catalogue, job, &c.how),
+                limit: limits.words,
+                limit_imperial: imperial,
+                unit: limits.unit,
+                low: limits.low,
+                high: limits.high,
+                usual: limits.usual,
+                waits: waits(catalogue, job, c),
                 minutes: c.minutes,
                 blocker: c.blocker,
                 may_lack: c.part.is_some() && job.family(catalogue).is_none(),
@@ -290,8 +406,8 @@ pub fn rows(
                         stale: changed_since(catalogue, job, id, p.mark.seq),
                     })
                     .collect(),
-                ask: need.map(|n| n.ask.clone()),
-                caution: need.map(|n| n.caution.clone()),
+                ask: need.map(|n| n.ask_for(job.family(catalogue)).into()),
+                caution: need.map(|n| n.caution_for(job.family(catalogue)).into()),
                 need: need
                     .filter(|n| !job.confirmed.contains_key(n.id.get_ref()))
                     .map(|n| n.id.get_ref().clone()),
@@ -301,20 +417,79 @@ pub fn rows(
 }
 
 /// Checks that must be closed before a test ride and are not.
-pub fn before_a_ride<'a>(catalogue: &'a Catalogue, job: &Job) -> Vec<&'a ProofCheck> {
-    catalogue
-        .proof
-        .checks
-        .iter()
-        .filter(|c| c.before_a_ride)
-        .filter(|c| fitted(catalogue, job, c))
-        .filter(|c| {
-            !matches!(
-                standing(catalogue, job, c),
-                CheckStanding::Passed | CheckStanding::NotFitted
-            )
-        })
+pub fn before_a_ride<'a>(
+    catalogue: &'a Catalogue,
+    job: &Job,
+    opened: &[Opened],
+) -> Vec<&'a ProofCheck> {
+    let asked = required(catalogue, job, opened, true).into_iter();
+    asked
+        .map(|(c, _)| c)
+        .filter(|c| c.before_a_ride && !closed(catalogue, job, c))
         .collect()
+}
+
+fn closed(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> bool {
+    matches!(
+        standing(catalogue, job, check),
+        CheckStanding::Passed | CheckStanding::NotFitted | CheckStanding::Excepted
+    )
+}
+
+/// What a check waits for.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+#[serde(tag = "for", rename_all = "kebab-case")]
+pub enum Waits {
+    /// Plugs that are recorded apart.
+    Plugs {
+        /// Ids.
+        plugs: Vec<String>,
+        /// Names.
+        names: Vec<String>,
+    },
+    /// The test ride, which comes before it.
+    Ride,
+}
+
+impl Waits {
+    /// In a sentence.
+    pub fn words(&self) -> String {
+        match self {
+            Self::Plugs { names, .. } => format!(
+                "{} is recorded apart: join it first, or nothing here is proved.",
+                names.join(", ")
+            ),
+            Self::Ride => "After the test ride: only what has been ridden can show it.".into(),
+        }
+    }
+}
+
+/// What this check waits for now.
+pub fn waits(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> Option<Waits> {
+    let apart = job.state.apart.iter();
+    let plugs: Vec<String> = apart
+        .filter(|p| *p != "dock" && !check.apart.contains(p))
+        .cloned()
+        .collect();
+    if check.live && !plugs.is_empty() {
+        let family = job.family(catalogue);
+        let name = |p: &String| {
+            let plug = family.and_then(|f| f.plug(p));
+            plug.map_or(p.clone(), |x| x.name.clone())
+        };
+        return Some(Waits::Plugs {
+            names: plugs.iter().map(name).collect(),
+            plugs,
+        });
+    }
+    let ride = catalogue.proof.find(TEST_RIDE)?;
+    (check.after_ride && !closed(catalogue, job, ride)).then_some(Waits::Ride)
+}
+
+/// A text of the book for this vehicle.
+fn in_words(catalogue: &Catalogue, job: &Job, text: &str) -> String {
+    let turn = job.family(catalogue).map_or("either way", |f| &f.turn);
+    text.replace("{turn}", turn)
 }
 
 /// What holds the hand-back with this outcome, a sentence each: checks not passed, items left open, a

@@ -1,6 +1,7 @@
 //! The record: every line of the log in plain words, and the readings as a table.
 
 use crate::catalogue::Catalogue;
+use crate::job::Job;
 use crate::job::entry::kind::{Book, TestName};
 use crate::job::entry::{Body, Logged};
 use crate::job::state::{Whose, between};
@@ -41,6 +42,7 @@ struct Names<'a> {
     catalogue: &'a Catalogue,
     entries: &'a [Logged],
     test: TestName<'a>,
+    job: Job,
 }
 
 impl Names<'_> {
@@ -49,6 +51,7 @@ impl Names<'_> {
         with(&Book {
             catalogue: self.catalogue,
             test: self.test,
+            job: &self.job,
             entry: &|id| self.entry(id),
             item: &|key| self.item(key),
         })
@@ -101,6 +104,7 @@ pub fn lines(catalogue: &Catalogue, entries: &[Logged], test_name: TestName<'_>)
         catalogue,
         entries,
         test: test_name,
+        job: Job::fold(catalogue, entries, &[]),
     };
     let line = |e: &Logged, book: &Book<'_>| {
         let kind = e.body.kind();

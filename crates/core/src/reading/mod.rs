@@ -52,6 +52,17 @@ pub struct Figure {
     pub unit: Unit,
 }
 
+impl Figure {
+    /// As it is shown: with its unit, lowest to highest where it changed.
+    pub fn shown(&self) -> String {
+        if self.over_range {
+            "OL".into()
+        } else {
+            show_range(self.low, self.high, self.unit)
+        }
+    }
+}
+
 /// Largest figure that any meter in this trade shows, SI.
 const LARGEST: f64 = 1e9;
 

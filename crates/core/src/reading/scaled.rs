@@ -11,6 +11,9 @@ type Accepted = &'static [(&'static [&'static str], f64, f64)];
 /// Newton metres in a pound-force foot (by definition of both).
 const LBF_FT: f64 = 1.355_817_948;
 
+/// Kilometres in an international mile (by definition).
+const KM_IN_MILE: f64 = 1.609_344;
+
 fn accepted(unit: &str) -> Accepted {
     match unit {
         "V" => &[
@@ -48,6 +51,10 @@ fn accepted(unit: &str) -> Accepted {
             (&["°F", "F"], 5.0 / 9.0, 0.0),
         ],
         "s" => &[(&["s", "sec"], 1.0, 0.0), (&["ms"], 1e-3, 0.0)],
+        "km/h" => &[
+            (&["km/h", "kmh", "kph"], 1.0, 0.0),
+            (&["mph"], KM_IN_MILE, 0.0),
+        ],
         "%" => &[(&["%"], 1.0, 0.0)],
         "states" => &[(&["states", "of 6", "/6"], 1.0, 0.0)],
         _ => &[],
@@ -107,6 +114,7 @@ pub fn imperial(low: Option<f64>, high: Option<f64>, unit: &str) -> Option<Strin
         "mm" => ("in", 2),
         "°C" => ("°F", 0),
         "K" => ("°F difference", 0),
+        "km/h" => ("mph", 0),
         _ => return None,
     };
     let (_, factor, offset) = accepted(unit)

@@ -155,6 +155,7 @@ impl Script<'_> {
     async fn gate(&mut self, answers: &[(&str, &str, Option<&str>)]) -> Result<(), ApiError> {
         for (check, answer, typed) in answers {
             self.add(entry::Gate {
+                explained: None,
                 check: (*check).into(),
                 answer: (*answer).into(),
                 typed: typed.map(Into::into),
@@ -248,16 +249,13 @@ impl Script<'_> {
         .await
     }
 
-    /// Every check that is still open, passed with a figure well inside its limits; the test ride last.
+    /// Every check that is still open, passed with a figure well inside its limits, in their order.
     async fn prove_all(&mut self) -> Result<(), ApiError> {
         let job = work::load(self.app, self.job).await?.job;
         let opened = work::opened(self.app, &job, self.by.role).await?;
         let rows = proof::rows(&self.app.catalogue, &job, &opened, None);
-        let (last, first): (Vec<_>, Vec<_>) = rows
-            .into_iter()
-            .filter(|r| r.standing != proof::CheckStanding::Passed)
-            .partition(|r| r.check == "test-ride" || r.check == "temperature-after");
-        for row in first.into_iter().chain(last) {
+        let open = |r: &proof::ProofRow| r.standing != proof::CheckStanding::Passed;
+        for row in rows.into_iter().filter(open) {
             let figure = match (row.low, row.high) {
                 (Some(low), Some(high)) => low + 0.4 * (high - low),
                 (Some(low), None) => low.abs() * 20.0 + 0.5,

@@ -393,6 +393,7 @@ async fn dangers_are_kept_with_the_pack_whatever_becomes_of_their_entry(pool: Pg
             check: "water".into(),
             answer: "inside".into(),
             typed: None,
+            explained: None,
         }))
     };
     let danger = NewDanger {

@@ -61,6 +61,8 @@ pub enum Why {
     First,
     /// It is to be handed back as sound, and this still tells something.
     Trial,
+    /// Something told of a power fault: it is measured dead before it is switched on.
+    Dead,
 }
 
 /// What to do.

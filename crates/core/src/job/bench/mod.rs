@@ -15,8 +15,9 @@ use crate::diagnosis::choose::{self, Situation};
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn, since_mended};
 use crate::diagnosis::model::Model;
-use crate::diagnosis::plan::{self, Action, Forecast, Prices};
+use crate::diagnosis::plan::{self, Action, Forecast, Prices, Why};
 use crate::diagnosis::repertoire::{self, Kind};
+use crate::job::dead::{self, DeadFirst, DeadStanding};
 use crate::job::entry::{ReadingResult, Role};
 use crate::job::gate::{self, Standing};
 use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken};
@@ -227,8 +228,8 @@ impl<'a> Weighed<'a> {
             risk_limit: role.risk_limit(model.profile.family.full_volts()),
             // with a pack in quarantine only work without it is proposed; before the gate is open the
             // probe that follows it is shown, and stays blocked
-            allowed: (standing == Standing::Quarantined).then(|| {
-                let free = model.tests.iter().filter(|t| !gate::uses_pack(t));
+            allowed: matches!(standing, Standing::Quarantined | Standing::DeadFirst).then(|| {
+                let free = model.tests.iter().filter(|t| gate::allows(standing, t));
                 free.map(|t| t.id.clone()).collect()
             }),
             no_ride: catalogue
@@ -253,6 +254,13 @@ impl<'a> Weighed<'a> {
         self.bench_at(&Prices::default())
     }
 
+    /// The dead reading to take next, while one is still to be taken.
+    fn dead_next(&self, first: &DeadFirst) -> Option<usize> {
+        let mut open = first.readings.iter();
+        let next = open.find(|r| r.standing == DeadStanding::Open)?;
+        repertoire::find(&self.model.tests, next.test.as_ref()?)
+    }
+
     /// Minutes and money to the end of the job, played on from here. Takes a second or so: it never holds up the
     /// suspects. The same evidence plays the same jobs.
     pub fn forecast(&self, prices: &Prices) -> Forecast {
@@ -269,7 +277,7 @@ impl<'a> Weighed<'a> {
         let probes = ranked
             .iter()
             .filter(|c| m.tests[c.test].first_minute.is_none());
-        let plan = plan::plan(
+        let mut plan = plan::plan(
             m,
             &self.belief,
             &self.evidence,
@@ -277,6 +285,12 @@ impl<'a> Weighed<'a> {
             prices,
             &ranked,
         );
+        // a locked vehicle is measured dead before anything else
+        let dead_first =
+            dead::first(self.catalogue, self.job).filter(|_| self.standing == Standing::DeadFirst);
+        if let Some(test) = dead_first.as_ref().and_then(|d| self.dead_next(d)) {
+            plan.action = Action::Ask(test, Why::Dead);
+        }
         let again = match plan.action {
             Action::Ask(test, _) => Some(self.candidate(test)),
             _ => None,

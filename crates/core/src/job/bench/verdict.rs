@@ -29,7 +29,11 @@ impl Weighed<'_> {
             }
             Action::Ask(k, why) => {
                 let test = &m.tests[k];
-                let act = if why == Why::Again { "again" } else { "witness" };
+                let act = match why {
+                    Why::Again => "again",
+                    Why::Dead => "dead-first",
+                    Why::Witness | Why::First | Why::Trial => "witness",
+                };
                 (act, self.asks(&test.name, why), Some(test.id.clone()))
             }
             Action::Built(k) => (
@@ -139,6 +143,9 @@ impl Weighed<'_> {
             ),
             Why::Trial => format!(
                 "Before it is handed back as sound, try it as its owner uses it: “{name}” still tells something."
+            ),
+            Why::Dead => format!(
+                "First “{name}”, with the pack out: nothing is switched on before it is as it should be."
             ),
             Why::First => format!(
                 "First “{name}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, pass it over."

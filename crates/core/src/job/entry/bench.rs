@@ -150,7 +150,7 @@ impl Kind for Check {
         Ok(())
     }
 
-    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, struck_out: bool) {
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, struck_out: bool) {
         let Self {
             test,
             outcome,
@@ -169,8 +169,17 @@ impl Kind for Check {
             at: mark.at,
             by: mark.by.clone(),
         });
-        if !struck_out {
-            job.spend(mark, *minutes);
+        if struck_out {
+            return;
+        }
+        job.spend(mark, *minutes);
+        let mut looks = catalogue.procedures.iter();
+        if let Some(look) = looks.find(|p| p.id.get_ref() == test)
+            && let Some(values) = catalogue.power_fault.seen.get(&look.sign)
+            && values.contains(outcome)
+        {
+            let words = look.outcomes.get(outcome).unwrap_or(outcome);
+            job.power_fault(mark, format!("{}: {words}", look.name));
         }
     }
 
@@ -458,6 +467,13 @@ impl Kind for PointReading {
         check_minutes(*minutes)?;
         not_stopped(at, "kind")?;
         not_grounded(at, "kind")?;
+        if standing == Standing::DeadFirst && *unit == Unit::Amps {
+            return refuse(
+                Code::GateClosed,
+                "unit",
+                "Measured dead first: no current is drawn until the dead readings are as they should be.",
+            );
+        }
         if standing == Standing::Asking {
             return refuse(
                 Code::GateClosed,

@@ -3,7 +3,7 @@
 use crate::catalogue::{Catalogue, GateAnswer as AnswerSpec, StopWords};
 use crate::error::{Code, CoreError};
 use crate::job::danger::{Danger, StepDone};
-use crate::job::entry::kind::{Admitting, Book, Kind, Said, refuse};
+use crate::job::entry::kind::{Admitting, Book, Kind, Said, maybe, refuse, tail};
 use crate::job::entry::vocabulary::Role;
 use crate::job::gate::{self, Standing};
 use crate::job::state::{GateAnswer, Job, LIVE_VOLTS, Mark};
@@ -16,8 +16,12 @@ use uuid::Uuid;
 
 /// What an entry that rests on the pack must have seen.
 const ON_THE_PACK: &[&str] = &["gate", "pack", "clearance", "close"];
-/// Volts of the fullest pack of a voltage class, over the class: lead at its charger, 2.45 of 2.0 V a cell.
-const FULL_BY_CLASS: f64 = 1.225;
+/// Over full by more than this share, the pack is asked about: the meter's share and a charger's spread.
+const LITTLE_OVER: f64 = 1.01;
+/// Over full by more than this, it is over-charged or another pack: stopped.
+const NEVER_OVER: f64 = 1.02;
+/// More than this share of full is a slip of the keys.
+const ABSURD: f64 = 2.0;
 /// Volts of a class, as a share, under which a reading at rest is a phantom; estimated. It counts for packs
 /// below 15 V, where [`LIVE_VOLTS`] is a live reading.
 const LIVE_BY_CLASS: f64 = 1.0 / 3.0;
@@ -80,6 +84,9 @@ pub struct Gate {
     /// What was typed, for checks with a figure.
     #[serde(default)]
     pub typed: Option<String>,
+    /// What pack it is, where the figure would rather be another's.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub explained: Option<String>,
 }
 
 impl Kind for Gate {
@@ -98,7 +105,7 @@ impl Kind for Gate {
             check,
             answer,
             typed,
-            ..
+            explained,
         } = self;
         let Some(spec) = catalogue.gate_check(check) else {
             if !here {
@@ -136,7 +143,14 @@ impl Kind for Gate {
             );
         }
         if here && spec.figure {
-            gate_figure(catalogue, job, given, typed.as_deref())?;
+            maybe("explained", explained.as_deref().unwrap_or_default(), 300)?;
+            gate_figure(
+                catalogue,
+                job,
+                given,
+                typed.as_deref(),
+                explained.as_deref(),
+            )?;
         }
         Ok(())
     }
@@ -157,6 +171,11 @@ impl Kind for Gate {
                 by: mark.by.clone(),
             },
         );
+        if catalogue.power_fault.gate.get(check) == Some(answer) {
+            let spec = catalogue.gate_check(check);
+            let name = spec.map_or(check.clone(), |c| c.name.clone());
+            job.power_fault(mark, format!("{name}, at the gate"));
+        }
         if check == "wheel" && answer == "up" {
             job.wheel_is_up(catalogue);
         }
@@ -189,8 +208,13 @@ impl Kind for Gate {
         let name = spec.map_or(check.clone(), |c| c.name.clone());
         let given = spec.and_then(|c| c.answers.iter().find(|a| &a.id == answer));
         let words = given.map_or(answer.clone(), |a| a.name.clone());
+        let pack = self.explained.as_deref().unwrap_or_default();
         Said::with(
-            format!("Gate, {}: {words}", name.to_lowercase()),
+            format!(
+                "Gate, {}: {words}{}",
+                name.to_lowercase(),
+                tail(" (", pack, ")")
+            ),
             typed.clone().unwrap_or_default(),
         )
     }
@@ -359,6 +383,13 @@ impl Kind for State {
         let Admitting { standing, .. } = *at;
         let Self { state, .. } = self;
         let on = state.battery == Battery::In || state.charger != Charger::Away;
+        if on && standing == Standing::DeadFirst {
+            return refuse(
+                Code::GateClosed,
+                "state",
+                "Measured dead first: pack and charger stay out until the dead readings are as they should be.",
+            );
+        }
         if on && !standing.is_passed() {
             return refuse(
                 Code::GateClosed,
@@ -369,8 +400,11 @@ impl Kind for State {
         Ok(())
     }
 
-    fn apply(&self, job: &mut Job, catalogue: &Catalogue, _mark: &Mark, _struck_out: bool) {
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { state, .. } = self;
+        if state.apart.iter().any(|p| p != "dock") {
+            job.moved = Some(mark.seq);
+        }
         job.stand(catalogue, state.clone())
     }
 
@@ -447,12 +481,14 @@ impl Kind for Confirmed {
 }
 
 /// The floor check: the figure decides, not the button. Between the floors of two chemistries, where
-/// no wiring model knows the cells, it is the technician who has to know them.
+/// no wiring model knows the cells, it is the technician who has to know them. A figure that another pack than the
+/// named one would show is only taken with what pack it is.
 fn gate_figure(
     catalogue: &Catalogue,
     job: &Job,
     given: &AnswerSpec,
     typed: Option<&str>,
+    explained: Option<&str>,
 ) -> Result<(), CoreError> {
     let answer = given.id.as_str();
     if given.result == "open" {
@@ -461,56 +497,74 @@ fn gate_figure(
     let typed = typed.unwrap_or_default();
     let figure = reading::parse(typed, Some(Unit::Volts))
         .map_err(|e| CoreError::entry(Code::BadReading, "typed", e.to_string()))?;
-    let floors = gate::floors(catalogue, job);
-    let highest = floors.first().map_or(0.0, |f| f.volts);
-    let lowest = floors.last().map_or(0.0, |f| f.volts);
-    let class = f64::from(job.volts_class);
-    let full = job
-        .own_family(catalogue)
-        .map_or(class * FULL_BY_CLASS, |f| {
-            f.cells.full_volts * f.cells.groups as f64
-        });
-    let shown = reading::show_text(figure.low, Unit::Volts);
-    // a toy's pack of six volts is live below what is a phantom on a larger one
-    let wants = if figure.low.abs() < LIVE_VOLTS.min(class * LIVE_BY_CLASS) {
-        "nothing"
-    } else if figure.low < lowest {
-        "below"
-    } else if figure.low >= highest {
-        "above"
-    } else {
-        answer
-    };
-    if figure.low > full * 1.3 || figure.low < 0.0 {
+    let limits = gate::limits(catalogue, job);
+    let volts = |v: f64| reading::show_text(v, Unit::Volts);
+    let shown = volts(figure.low);
+    if figure.low > limits.full * ABSURD || figure.low < 0.0 {
         return Err(CoreError::entry(
             Code::AbsurdReading,
             "typed",
             format!(
                 "{shown} cannot be here. A pack of this class reads up to {}.",
-                reading::show_text(full, Unit::Volts)
+                volts(limits.full)
             ),
         ));
     }
+    // a toy's pack of six volts is live below what is a phantom on a larger one
+    let class = f64::from(job.volts_class);
+    let wants = if figure.low.abs() < LIVE_VOLTS.min(class * LIVE_BY_CLASS) {
+        "nothing"
+    } else if figure.low < limits.floors.0 {
+        "below"
+    } else if figure.low > limits.full * NEVER_OVER {
+        "over"
+    } else if figure.low >= limits.floors.1 {
+        "above"
+    } else {
+        answer
+    };
     // a resting reading under the floor may be a phantom: the technician may call it one
-    if wants == answer || (wants == "below" && answer == "nothing") {
+    if wants != answer && (wants, answer) != ("below", "nothing") {
+        let one = limits.floors.0 == limits.floors.1;
+        let such = if one { "this pack" } else { "such a pack" };
+        let why = if wants == "over" {
+            format!("full, {such} has {}", volts(limits.full))
+        } else if one {
+            format!("the floor of {such} is {}", volts(limits.floors.0))
+        } else {
+            let range = reading::show_range(limits.floors.0, limits.floors.1, Unit::Volts);
+            format!("the floor of {such} is {range}")
+        };
+        return Err(CoreError::entry(
+            Code::FigureDiffers,
+            "answer",
+            format!("{shown} is not “{}”: {why}.", given.name),
+        ));
+    }
+    if answer != "above" || explained.is_some_and(|e| e.trim().chars().count() >= 3) {
         return Ok(());
     }
-    Err(CoreError::entry(
-        Code::FigureDiffers,
-        "answer",
+    let odd = if figure.low > limits.full * LITTLE_OVER {
         format!(
-            "{shown} is not “{}”: the floor of {} is {}.",
-            given.name,
-            if lowest == highest {
-                "this pack"
-            } else {
-                "such a pack"
-            },
-            if lowest == highest {
-                reading::show_text(lowest, Unit::Volts)
-            } else {
-                reading::show_range(lowest, highest, Unit::Volts)
-            }
-        ),
+            "{shown} is over full, {}: another pack than named, or not its own charger?",
+            volts(limits.full)
+        )
+    } else if figure.low < limits.restricted {
+        format!(
+            "{shown} is barely over its floor. Up to {} only a watched trickle: stop at 5 K warmer or no rise in 30 min; so low for four weeks, refer it. Run flat, or another pack?",
+            volts(limits.restricted)
+        )
+    } else if figure.low < limits.tenth {
+        format!(
+            "{shown} is under a tenth of its charge, {}. Run flat, or another pack than named?",
+            volts(limits.tenth)
+        )
+    } else {
+        return Ok(());
+    };
+    Err(CoreError::entry(
+        Code::WhichPack,
+        "explained",
+        format!("{odd} Write which pack it is, then answer again."),
     ))
 }

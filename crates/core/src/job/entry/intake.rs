@@ -200,13 +200,17 @@ impl Kind for Symptom {
         Ok(())
     }
 
-    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self {
             symptom,
             yes,
             by_customer,
             ..
         } = self;
+        if *yes == Some(true) && catalogue.power_fault.symptoms.contains(symptom) {
+            let name = catalogue.symptom(symptom).map(|s| s.name.clone());
+            job.power_fault(mark, name.unwrap_or_else(|| symptom.clone()));
+        }
         job.symptoms.retain(|s| &s.symptom != symptom);
         job.symptoms.push(SymptomTold {
             symptom: symptom.clone(),

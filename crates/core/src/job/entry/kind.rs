@@ -120,6 +120,8 @@ pub struct Book<'a> {
     pub catalogue: &'a Catalogue,
     /// Name of a test.
     pub test: TestName<'a>,
+    /// The job whose record it is.
+    pub job: &'a Job,
     /// What another entry says; none when it is not there or strikes one out itself.
     pub entry: &'a dyn Fn(Uuid) -> Option<String>,
     /// Name of a check or open item by its key.

@@ -8,6 +8,7 @@ use crate::job::entry::kind::{
     Admitting, Book, Kind, Said, TestName, Worked, check_minutes, maybe, refuse, tail, text,
 };
 use crate::job::entry::vocabulary::{ProofResult, Role};
+use crate::job::gate::Standing;
 use crate::job::items::{self, Opened};
 use crate::job::proof::{self, COMPLAINT};
 use crate::job::state::{FailedRepair, Job, Mark, ProofTaken, Ruled, Settled, SymptomTold};
@@ -72,12 +73,19 @@ impl Proof {
             return text("words", &self.words, 400, "Say what it has instead.");
         }
         // what a technician sees with everything off can be checked at any gate
-        if spec.need.is_some() && !standing.is_passed() {
+        if (spec.live || spec.need.is_some()) && !standing.is_passed() {
             return refuse(
                 Code::GateClosed,
                 "check",
-                "The gate is not open: nothing is switched on.",
+                if standing == Standing::DeadFirst {
+                    "Measured dead first: nothing is switched on until the dead readings on the Bench are as they should be."
+                } else {
+                    "The gate is not open: nothing is switched on."
+                },
             );
+        }
+        if let Some(waits) = proof::waits(catalogue, job, spec) {
+            return refuse(Code::Waits, "check", waits.words());
         }
         if let Some(need) = &spec.need {
             if need == "specialist" && role != Role::Specialist {
@@ -91,18 +99,8 @@ impl Proof {
                 let ask = catalogue.need(need).map_or(need.clone(), |n| n.ask.clone());
                 return refuse(Code::NotConfirmed, "check", format!("First confirm: {ask}"));
             }
-            if need == RIDE_SAFE {
-                let open = proof::before_a_ride(catalogue, job);
-                if let Some(first) = open.first() {
-                    return refuse(
-                        Code::RideFirst,
-                        "check",
-                        format!("No ride before {} is proved.", first.name.to_lowercase()),
-                    );
-                }
-            }
         }
-        if let Some(unit) = &spec.unit
+        if let Some(unit) = &proof::limits(catalogue, job, spec).unit
             && let Err(why) = parse_in(&self.typed, unit)
         {
             return refuse(Code::BadReading, "typed", why.to_string());
@@ -153,6 +151,27 @@ impl Kind for Proof {
         Ok(())
     }
 
+    fn admit_opened(
+        &self,
+        catalogue: &Catalogue,
+        job: &Job,
+        opened: &[Opened],
+    ) -> Result<(), CoreError> {
+        let spec = catalogue.proof.find(&self.check);
+        let rides = spec.is_some_and(|s| s.need.as_deref() == Some(RIDE_SAFE));
+        if !rides || self.result == ProofResult::NotFitted {
+            return Ok(());
+        }
+        match proof::before_a_ride(catalogue, job, opened).first() {
+            Some(first) => refuse(
+                Code::RideFirst,
+                "check",
+                format!("No ride before {} is proved.", first.name.to_lowercase()),
+            ),
+            None => Ok(()),
+        }
+    }
+
     /// One that fails goes back to the Bench: its symptom is seen, and when it is the complaint itself, what
     /// was changed so far is not (or not alone) the fault.
     fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
@@ -168,7 +187,7 @@ impl Kind for Proof {
         job.spend(mark, *minutes);
         let spec = catalogue.proof.find(check);
         let result = spec
-            .and_then(|s| proof::judge(s, *result, typed))
+            .and_then(|s| proof::judge(catalogue, job, s, *result, typed))
             .unwrap_or(*result);
         job.proofs.push(ProofTaken {
             mark: mark.clone(),
@@ -212,7 +231,7 @@ impl Kind for Proof {
         }
     }
 
-    fn danger(&self, catalogue: &Catalogue, _job: &Job) -> Option<Danger> {
+    fn danger(&self, catalogue: &Catalogue, job: &Job) -> Option<Danger> {
         let Self {
             check,
             result,
@@ -220,7 +239,7 @@ impl Kind for Proof {
             ..
         } = self;
         let spec = catalogue.proof.find(check)?;
-        let judged = proof::judge(spec, *result, typed).unwrap_or(*result);
+        let judged = proof::judge(catalogue, job, spec, *result, typed).unwrap_or(*result);
         let symptom = spec.fails_as.as_ref().and_then(|s| catalogue.symptom(s));
         let words = spec
             .stop
@@ -240,9 +259,13 @@ impl Kind for Proof {
         } = self;
         let spec = book.catalogue.proof.find(check);
         let name = spec.map_or(check.clone(), |c| c.name.clone());
-        let judged = spec
-            .and_then(|c| proof::judge(c, *result, typed))
-            .unwrap_or(*result);
+        let same = |p: &&ProofTaken| &p.check == check && &p.typed == typed && &p.words == words;
+        let judged = book
+            .job
+            .proofs
+            .iter()
+            .find(same)
+            .map_or(*result, |p| p.result);
         let said = match judged {
             ProofResult::Pass => "passed",
             ProofResult::Fail => "failed",

@@ -69,7 +69,7 @@ impl Kind for Part {
         Ok(())
     }
 
-    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self {
             old,
             fate,
@@ -89,6 +89,12 @@ impl Kind for Part {
             minutes: *minutes,
             price_cents: *price_cents,
         });
+        let signs = &catalogue.power_fault;
+        let is_fuse = |p: &PartLine| p.class.as_ref().is_some_and(|c| signs.fuses.contains(c));
+        let fuses = job.parts.iter().filter(|p| is_fuse(p)).count();
+        if fuses >= signs.fuses_most && job.parts.last().is_some_and(is_fuse) {
+            job.power_fault(mark, "A second fuse on this job".into());
+        }
         // a swap ends what was confirmed before it
         job.confirmed.clear();
         job.gate.remove("smell");

@@ -9,6 +9,7 @@ pub use lines::*;
 
 use crate::catalogue::Catalogue;
 use crate::job::danger::{Found, PackStanding};
+use crate::job::dead::PowerFault;
 use spannung_circuit::{Change, Family, VehicleState};
 use std::collections::BTreeMap;
 use time::OffsetDateTime;
@@ -55,6 +56,10 @@ pub struct Job {
     pub found: Vec<Found>,
     /// Vehicle state.
     pub state: VehicleState,
+    /// Where in the log a plug was apart last.
+    pub moved: Option<i64>,
+    /// What told of a power fault last.
+    pub power_fault: Option<PowerFault>,
     /// Preconditions that hold, with the value of the state they hold with.
     pub confirmed: BTreeMap<String, String>,
     /// Readings and checks in order, struck-out ones too.

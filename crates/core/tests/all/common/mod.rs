@@ -81,11 +81,15 @@ pub struct Log {
 
 impl Log {
     pub fn opened() -> Self {
+        Self::of(48, "geared-hub")
+    }
+    /// A job on a vehicle of this class and drive.
+    pub fn of(volts_class: u16, drive: &str) -> Self {
         let mut log = Self::default();
         log.add(Body::Opened(entry::Opened {
             words: "Dead".into(),
-            volts_class: 48,
-            drive: "geared-hub".into(),
+            volts_class,
+            drive: drive.into(),
             seconds: 0.0,
             from_job: None,
         }));
@@ -93,12 +97,22 @@ impl Log {
     }
     pub fn with_pack() -> Self {
         let mut log = Self::opened();
-        log.add(Body::Pack(entry::Pack {
+        log.put_on();
+        log
+    }
+    /// A job on a vehicle of this family, its pack named.
+    pub fn on(id: &str) -> Self {
+        let family = family(id);
+        let mut log = Self::of(family.volts_class, &family.drive);
+        log.put_on();
+        log
+    }
+    fn put_on(&mut self) {
+        self.add(Body::Pack(entry::Pack {
             pack: Uuid::from_u128(1),
             sticker: "K-1".into(),
             known: false,
         }));
-        log
     }
     pub fn add(&mut self, body: Body) -> Uuid {
         let id = Uuid::from_u128(1000 + self.entries.len() as u128);
@@ -137,6 +151,11 @@ impl Log {
             self.add(gate(check, answer, typed));
         }
     }
+    /// The sentence with which it is refused.
+    pub fn sentence(&self, body: &Body) -> Option<String> {
+        let refused = admit::admit(catalogue(), &self.job(), body, Role::Technician).err()?;
+        Some(refused.to_string())
+    }
 }
 
 /// Answers that close every contact of the gate.
@@ -157,6 +176,7 @@ pub fn gate(check: &str, answer: &str, typed: Option<&str>) -> Body {
         check: check.into(),
         answer: answer.into(),
         typed: typed.map(Into::into),
+        explained: None,
     })
 }
 

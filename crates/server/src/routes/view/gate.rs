@@ -3,6 +3,7 @@
 use serde::Serialize;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::job::danger::Stop;
+use spannung_core::job::dead::{self, DeadFirst};
 use spannung_core::job::gate::{self, Floor, Standing};
 use spannung_core::job::{Job, Logged, record};
 use time::OffsetDateTime;
@@ -71,6 +72,8 @@ pub(super) struct GateView {
     quarantine: Vec<QuarantineView>,
     /// Floor of the pack; one for each chemistry where no wiring model knows it.
     floors: Vec<Floor>,
+    /// Readings with the pack out that are asked before anything is switched on, while they lock it.
+    dead_first: Option<DeadFirst>,
     history: Vec<PackLine>,
 }
 
@@ -148,6 +151,7 @@ pub(super) fn gate_view(
                 }
             })
             .collect(),
+        dead_first: dead::first(c, job),
         floors: gate::floors(c, job),
         history: history
             .iter()
