@@ -13,6 +13,7 @@ pub mod cores;
 pub mod desks;
 pub mod diagnosis;
 pub mod error;
+pub mod hearing;
 pub mod job;
 pub mod reading;
 

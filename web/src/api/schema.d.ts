@@ -1835,6 +1835,12 @@ export interface components {
             watch: string;
             words: string;
         };
+        /** @description A complaint to press. */
+        Complaint: {
+            definition: string;
+            name: string;
+            symptom: string;
+        };
         /** @description One control. */
         ControlItem: {
             /** @description What is looked at. */
@@ -2171,14 +2177,15 @@ export interface components {
         };
         /** @description A symptom or risk heard or answered. */
         Heard: {
+            /** @description Where in the customer's words it was heard; none when it was pressed. */
+            at: components["schemas"]["Place"][];
             caution?: string | null;
             definition: string;
             id: string;
             /** @description `symptom` or `risk`. */
             kind: string;
             name: string;
-            /** @description Phrase in the customer's words that told it. */
-            phrase?: string | null;
+            /** @description Told, denied, or taken away. */
             yes?: boolean | null;
         };
         /** @description Where the job came in from. */
@@ -2776,6 +2783,11 @@ export interface components {
             /** @description Id. */
             test: string;
         };
+        /** @description Words in the customer's words, in UTF-16 units. */
+        Place: {
+            from: number;
+            to: number;
+        };
         /** @description What to do now, by the expected cost of each. */
         PlanView: {
             /** @description `measure`, `again`, `witness`, `built`, `repair`, `decline`, `hand-back` or `refer`. */
@@ -2824,6 +2836,8 @@ export interface components {
         /** @description First suspects. */
         Preview: {
             bench?: components["schemas"]["Bench"] | null;
+            /** @description The commonest complaints of such a vehicle, when none was heard. */
+            commonest: components["schemas"]["Complaint"][];
             heard: components["schemas"]["Heard"][];
             map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;

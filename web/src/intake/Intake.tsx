@@ -5,6 +5,8 @@ import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, entry, Refusal, take, type Body, type KnownVehicle, type Preview } from "../api/client";
 import { useChoices, useVehicles } from "../api/hooks";
+import { Signs } from "./Signs";
+import { Words } from "./Words";
 import { Suspects } from "../bench/Suspects";
 import { JobLine } from "../frame/JobLine";
 import { v } from "../theme/tokens";
@@ -116,6 +118,8 @@ export const IntakeNew = () => {
     placeholderData: (old: Preview | undefined) => old,
   });
   const p = ready ? preview.data : undefined;
+  // what was taken away is gone, and is not written
+  const heard = (p?.heard ?? []).filter((h) => h.yes != null);
   const answer = (id: string, yes: boolean | null, kind: "symptoms" | "risks" = "symptoms") => {
     set({ [kind]: [...draft[kind].filter((s) => s.id !== id), { id, yes }] } as Partial<Draft>);
   };
@@ -135,7 +139,7 @@ export const IntakeNew = () => {
         ...(family || draft.drive === OTHER
           ? []
           : [{ kind: "note" as const, text: `Drive as it looks: ${draft.drive.replace("-", " ")}` }]),
-        ...(p?.heard ?? []).map<Body>((h) =>
+        ...heard.map<Body>((h) =>
           h.kind === "risk"
             ? { kind: "risk", risk: h.id, yes: h.yes ?? null }
             : { kind: "symptom", symptom: h.id, yes: h.yes ?? null, by_customer: true },
@@ -189,12 +193,9 @@ export const IntakeNew = () => {
   return (
     <Box
       sx={{
-        height: "100vh",
-        minHeight: 760,
+        minHeight: "100vh",
         display: "flex",
         flexDirection: "column",
-        overflow: "hidden",
-        "@media (max-width: 1100px)": { height: "auto", minHeight: "100vh", overflow: "visible" },
       }}
     >
       <JobLine here="intake" />
@@ -212,37 +213,11 @@ export const IntakeNew = () => {
           <Box component="label" htmlFor="words" sx={{ fontSize: 15, color: v("ink2"), display: "block" }}>
             In the customer’s words
           </Box>
-          <Box
-            component="textarea"
-            id="words"
-            autoFocus
-            maxLength={2000}
-            value={draft.words}
-            placeholder="One jerk, then nothing. Since the rain."
-            onChange={(e: React.ChangeEvent<HTMLTextAreaElement>) => {
-              set({ words: e.target.value });
-            }}
-            onKeyDown={(e: React.KeyboardEvent) => {
-              if (e.key === "Enter" && !e.shiftKey) {
-                e.preventDefault();
-                (e.target as HTMLElement).blur();
-              }
-            }}
-            sx={{
-              font: "inherit",
-              // long words stay in view as a whole
-              fontSize: draft.words.length > 48 ? 18 : 24,
-              fontWeight: 700,
-              lineHeight: 1.25,
-              width: "100%",
-              height: 84,
-              resize: "none",
-              border: `1.5px solid ${v("ink")}`,
-              borderRadius: "3px",
-              background: v("sheet"),
-              color: v("ink"),
-              p: 1,
-              "&::placeholder": { color: v("ruleStrong") },
+          <Words
+            words={draft.words}
+            heard={draft.words === words ? heard : []}
+            onWords={(typed) => {
+              set({ words: typed });
             }}
           />
         </Box>
@@ -301,9 +276,9 @@ export const IntakeNew = () => {
           py: 0.6,
           display: "flex",
           gap: 1.2,
-          alignItems: "stretch",
+          alignItems: "center",
           minHeight: 66,
-          overflowX: "auto",
+          flexWrap: "wrap",
           flex: "none",
         }}
       >
@@ -313,48 +288,6 @@ export const IntakeNew = () => {
             set(k === undefined ? { from: undefined } : { from: k, volts: k.volts_class, drive: k.drive });
           }}
         />
-        {p?.heard.map((h) => (
-          <Box
-            key={h.kind + h.id}
-            sx={{
-              border: `1.5px solid ${v("ink")}`,
-              borderLeftWidth: h.kind === "symptom" ? 6 : 3,
-              background: v("sheet"),
-              p: 0.5,
-              pl: 1.4,
-              display: "flex",
-              gap: 1.4,
-              alignItems: "center",
-              maxWidth: 430,
-              opacity: h.yes === true ? 1 : 0.55,
-            }}
-          >
-            <Box sx={{ minWidth: 120 }}>
-              <Box
-                sx={{
-                  fontSize: 17,
-                  fontWeight: 700,
-                  textDecoration: h.yes === false ? "line-through" : "none",
-                }}
-              >
-                {h.name}
-              </Box>
-              <Box
-                sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.2, maxHeight: 34, overflow: "hidden" }}
-              >
-                {h.definition}
-              </Box>
-            </Box>
-            <Button
-              onClick={() => {
-                answer(h.id, h.yes !== true ? true : null, h.kind === "risk" ? "risks" : "symptoms");
-              }}
-              sx={{ minWidth: 80, fontSize: 15, px: 1 }}
-            >
-              {h.yes === true ? "Not this" : "This"}
-            </Button>
-          </Box>
-        ))}
         {!p && (
           <Box sx={{ border: `1.5px dashed ${v("ink3")}`, p: 1.4, fontSize: 16, alignSelf: "center" }}>
             {preview.error ? (
@@ -394,34 +327,56 @@ export const IntakeNew = () => {
             ))}
           </Box>
         )}
-        <Box sx={{ ml: "auto", alignSelf: "center", textAlign: "right", whiteSpace: "nowrap", pl: 2 }}>
-          <b
-            style={{ fontSize: 20 }}
-          >{`${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, "0")}`}</b>{" "}
-          <span style={{ fontSize: 15 }}>since New job</span>
-          <Box>
-            <Button
-              onClick={() => {
-                setDraft(fresh());
-              }}
-              sx={{ minHeight: 30, height: 30, fontSize: 14.5, py: 0 }}
-            >
-              Clear
-            </Button>
+        <Box sx={{ ml: "auto", display: "flex", gap: 1.2, alignItems: "center", whiteSpace: "nowrap" }}>
+          <Box sx={{ textAlign: "right" }}>
+            <b
+              style={{ fontSize: 20 }}
+            >{`${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, "0")}`}</b>{" "}
+            <span style={{ fontSize: 15 }}>since New job</span>
+            <Box>
+              <Button
+                onClick={() => {
+                  setDraft(fresh());
+                }}
+                sx={{ minHeight: 30, height: 30, fontSize: 14.5, py: 0 }}
+              >
+                Clear
+              </Button>
+            </Box>
           </Box>
+          <Button
+            variant="contained"
+            disabled={!canOpen}
+            onClick={() => {
+              open.mutate();
+            }}
+            sx={{ gap: 1 }}
+            data-to-gate
+          >
+            Open the job <Key>Enter</Key>
+          </Button>
         </Box>
       </Box>
+      {p && (
+        <Box sx={{ px: 2, pb: 0.6, display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
+          <Signs heard={heard} commonest={p.commonest} onAnswer={answer} />
+          {heard
+            .filter((h) => h.caution && h.yes === true)
+            .map((h) => (
+              <ErrorLine key={h.id} tight>
+                {h.caution}
+              </ErrorLine>
+            ))}
+        </Box>
+      )}
+      {open.error && (
+        <Box sx={{ px: 2 }}>
+          <ErrorLine>{open.error.message}</ErrorLine>
+        </Box>
+      )}
       {!p && <Outline />}
       {p?.map && p.bench && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
-      {p && !p.bench && (
-        <NoModel
-          busy={open.isPending}
-          error={open.error?.message}
-          onOpen={() => {
-            open.mutate();
-          }}
-        />
-      )}
+      {p && !p.bench && <NoModel />}
       {p?.bench && (
         <Box
           sx={{
@@ -464,38 +419,31 @@ export const IntakeNew = () => {
                   Asked enough.
                 </Box>
               )}
-              <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
-                <Button
-                  variant="contained"
-                  disabled={!canOpen}
-                  onClick={() => {
-                    open.mutate();
-                  }}
-                  sx={{ gap: 1 }}
-                  data-to-gate
-                >
-                  Open the job, to the gate <Key>Enter</Key>
-                </Button>
-                <Box sx={{ fontSize: 15 }}>
-                  Then <b>{p.bench.next?.name ?? "nothing to probe"}</b>
-                  {p.bench.others[0] && (
-                    <>
-                      {" "}
-                      and <b>{p.bench.others[0].name}</b>
-                    </>
-                  )}
-                  .
-                </Box>
+              <Box sx={{ fontSize: 15 }}>
+                After the gate <b>{p.bench.next?.name ?? "nothing to probe"}</b>
+                {p.bench.others[0] && (
+                  <>
+                    {" "}
+                    and <b>{p.bench.others[0].name}</b>
+                  </>
+                )}
+                .
               </Box>
-              {open.error && <ErrorLine>{open.error.message}</ErrorLine>}
-              {p.heard
-                .filter((h) => h.caution && h.yes === true)
-                .map((h) => (
-                  <ErrorLine key={h.id}>{h.caution}</ErrorLine>
-                ))}
             </Box>
           </KeyedCard>
-          <Box sx={{ width: 408, flex: "none", "@media (max-width: 900px)": { width: "100%" } }}>
+          <Box
+            sx={{
+              width: 408,
+              flex: "none",
+              position: "relative",
+              minHeight: 214,
+              "& > *": { position: "absolute", inset: 0, overflowY: "auto" },
+              "@media (max-width: 900px)": {
+                width: "100%",
+                "& > *": { position: "static" },
+              },
+            }}
+          >
             <Suspects bench={p.bench} most={8} />
           </Box>
         </Box>
@@ -595,15 +543,7 @@ const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | und
 };
 
 /** No wiring model: the job opens all the same, and says what it can do without one. */
-const NoModel = ({
-  busy,
-  error,
-  onOpen,
-}: {
-  busy: boolean;
-  error: string | undefined;
-  onOpen: () => void;
-}) => (
+const NoModel = () => (
   <Box sx={{ p: 2, flex: 1 }}>
     <KeyedCard label="Open without a wiring model" sx={{ maxWidth: 760 }}>
       <Box sx={{ p: 2.4, display: "grid", gap: 1.4, justifyItems: "start", fontSize: 17 }}>
@@ -614,10 +554,6 @@ const NoModel = ({
           They are worked out from a wiring model, and there is none for it. Points are named by hand and
           compared with an identical working vehicle; gate, parts, minutes, quote, proof and report all work.
         </span>
-        <Button variant="contained" disabled={busy} onClick={onOpen} sx={{ gap: 1 }} data-to-gate>
-          Open the job, to the gate <Key>Enter</Key>
-        </Button>
-        {error !== undefined && <ErrorLine>{error}</ErrorLine>}
       </Box>
     </KeyedCard>
   </Box>

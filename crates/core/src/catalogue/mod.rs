@@ -2,6 +2,7 @@
 //! Read from `data/*.toml`, checked on load; errors name file and line.
 
 use crate::error::CoreError;
+use crate::hearing::Lexicon;
 use serde::Deserialize;
 use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requirement};
 use std::collections::BTreeMap;
@@ -21,6 +22,7 @@ const CLASSES: (&str, &str) = ("classes.toml", include_str!("../../data/classes.
 const SYMPTOMS: (&str, &str) = ("symptoms.toml", include_str!("../../data/symptoms.toml"));
 const TESTS: (&str, &str) = ("tests.toml", include_str!("../../data/tests.toml"));
 const GATE: (&str, &str) = ("gate.toml", include_str!("../../data/gate.toml"));
+const HEARING: (&str, &str) = ("hearing.toml", include_str!("../../data/hearing.toml"));
 const PROOF: (&str, &str) = ("proof.toml", include_str!("../../data/proof.toml"));
 /// What alterations do to the odds.
 pub const ALTERATIONS: (&str, &str) = (
@@ -92,8 +94,6 @@ pub struct Symptom {
     pub definition: String,
     /// Question to the customer; empty when only a technician can tell.
     pub ask: String,
-    /// What customers say.
-    pub words: Vec<String>,
     /// Traits a vehicle must have to show it.
     #[serde(default)]
     pub fits: Vec<String>,
@@ -128,8 +128,6 @@ pub struct Risk {
     pub name: String,
     /// Definition.
     pub definition: String,
-    /// What customers say.
-    pub words: Vec<String>,
     /// Share of all jobs that have it.
     pub rate: f64,
 }
@@ -240,9 +238,6 @@ pub struct ProbeSpec {
     pub electronics: bool,
 }
 
-/// What was heard: id and the phrase that told it.
-pub type Heard = (String, String);
-
 /// Everything we believe, with the book of faults it speaks of.
 #[derive(Debug, Clone)]
 pub struct Catalogue {
@@ -278,6 +273,8 @@ pub struct Catalogue {
     pub power_fault: PowerFaultSigns,
     /// What is measured dead before a vehicle with a power fault is switched on, in order.
     pub dead: Vec<DeadSpec>,
+    /// How a customer's words are understood.
+    pub hearing: Lexicon,
     /// What has to be proved before a vehicle leaves.
     pub proof: proof::ProofBook,
     /// Changes whenever any data file changes.
@@ -310,8 +307,8 @@ fn read<T: serde::de::DeserializeOwned>(file: (&str, &str)) -> Result<T, Circuit
 /// The texts of the data files, so that a test or a shop can put its own in place of one.
 #[derive(Debug, Clone)]
 pub struct Sources {
-    /// (file name, text) of priors, classes, symptoms, tests, gate, proof, alterations.
-    pub files: [(String, String); 7],
+    /// (file name, text) of priors, classes, symptoms, tests, gate, proof, alterations, hearing.
+    pub files: [(String, String); 8],
     /// (file name, text) of the faults and of the signs.
     pub book: [(String, String); 2],
     /// (file name, text) of each vehicle family.
@@ -321,8 +318,17 @@ pub struct Sources {
 impl Default for Sources {
     fn default() -> Self {
         Self {
-            files: [PRIORS, CLASSES, SYMPTOMS, TESTS, GATE, PROOF, ALTERATIONS]
-                .map(|(a, b)| (a.into(), b.into())),
+            files: [
+                PRIORS,
+                CLASSES,
+                SYMPTOMS,
+                TESTS,
+                GATE,
+                PROOF,
+                ALTERATIONS,
+                HEARING,
+            ]
+            .map(|(a, b)| (a.into(), b.into())),
             book: [
                 spannung_circuit::fault::FAULTS,
                 spannung_circuit::fault::SIGNS,
@@ -365,6 +371,11 @@ impl Catalogue {
         let tests: TestFile = read(file(3))?;
         let gate: gate::GateFile = read(file(4))?;
         let proof: proof::ProofBook = read(file(5))?;
+        let known = |id: &str| {
+            symptoms.symptom.iter().any(|s| s.id.get_ref() == id)
+                || symptoms.risk.iter().any(|r| r.id == id)
+        };
+        let hearing = Lexicon::parse(file(7).0, file(7).1, &known)?;
         let alterations = altered::read(file(6).0, file(6).1, &faults)?;
         let catalogue = Self {
             faults,
@@ -391,6 +402,7 @@ impl Catalogue {
             needs: gate.need,
             power_fault: gate.power_fault,
             dead: gate.dead,
+            hearing,
             proof,
             hash: fingerprint(sources),
         };
@@ -618,37 +630,6 @@ impl Catalogue {
             .iter()
             .find(|f| f.volts_class == volts_class && f.drive == drive)
     }
-
-    /// Symptoms and risk factors heard in the customer's words: id and the phrase that told it, in
-    /// order of the catalogue. A phrase counts once, for the longest match.
-    pub fn hear(&self, words: &str) -> (Vec<Heard>, Vec<Heard>) {
-        let text = words.to_lowercase().replace('’', "'");
-        let find = |list: &[String]| -> Option<String> {
-            list.iter()
-                .filter(|w| contains_word(&text, w))
-                .max_by_key(|w| w.len())
-                .cloned()
-        };
-        let symptoms = self
-            .symptoms
-            .iter()
-            .filter_map(|s| find(&s.words).map(|w| (s.id.get_ref().clone(), w)));
-        let risks = self
-            .risks
-            .iter()
-            .filter_map(|r| find(&r.words).map(|w| (r.id.clone(), w)));
-        (symptoms.collect(), risks.collect())
-    }
-}
-
-/// Does `text` hold `word` beginning at a word's start?
-fn contains_word(text: &str, word: &str) -> bool {
-    text.match_indices(word).any(|(at, _)| {
-        text[..at]
-            .chars()
-            .next_back()
-            .is_none_or(|c| !c.is_alphanumeric())
-    })
 }
 
 /// Meter mode by its word.
@@ -690,22 +671,6 @@ mod tests {
         let c = Catalogue::shipped().unwrap();
         assert!(c.faults.faults.len() >= 100);
         assert!(c.procedures.len() + c.probes.len() >= 100);
-    }
-
-    #[test]
-    fn the_customers_words_become_symptoms_and_risks() {
-        let c = Catalogue::shipped().unwrap();
-        let (symptoms, risks) = c.hear("One jerk, then nothing. Since Sunday's rain.");
-        assert_eq!(
-            symptoms.iter().map(|s| s.0.as_str()).collect::<Vec<_>>(),
-            ["S05"]
-        );
-        assert_eq!(
-            risks.iter().map(|s| s.0.as_str()).collect::<Vec<_>>(),
-            ["R"]
-        );
-        // “train” is not rain
-        assert!(c.hear("missed the train").1.is_empty());
     }
 
     #[test]

@@ -23,3 +23,4 @@ mod shop;
 mod texts;
 mod unknown;
 mod unlisted;
+mod words;

@@ -8,6 +8,7 @@ use crate::clock::Clock;
 use crate::error::ApiError;
 use crate::shop::Shop;
 use crate::work;
+use spannung_core::hearing;
 use spannung_core::job::entry;
 use spannung_core::job::entry::{Body, Outcome, ProofResult, ReadOn, ReadingResult};
 use spannung_core::job::{Role, gate, items, proof};
@@ -90,21 +91,24 @@ impl Script<'_> {
         promised_hours: Option<i64>,
     ) -> Result<(), ApiError> {
         self.open_as(words, 48, "geared-hub", None).await?;
-        let (symptoms, risks) = self.app.catalogue.hear(words);
-        for (risk, _) in risks {
-            self.add(entry::Risk {
-                risk,
-                yes: Some(true),
-            })
-            .await?;
-        }
-        for (symptom, _) in symptoms {
-            self.add(entry::Symptom {
-                symptom,
-                yes: Some(true),
-                by_customer: true,
-            })
-            .await?;
+        let catalogue = std::sync::Arc::clone(&self.app.catalogue);
+        let family = catalogue.family(48, "geared-hub");
+        for heard in hearing::hear(&catalogue, words, family) {
+            let yes = Some(heard.yes);
+            if catalogue.symptom(&heard.id).is_some() {
+                self.add(entry::Symptom {
+                    symptom: heard.id,
+                    yes,
+                    by_customer: true,
+                })
+                .await?;
+            } else {
+                self.add(entry::Risk {
+                    risk: heard.id,
+                    yes,
+                })
+                .await?;
+            }
         }
         self.add(entry::Vehicle {
             name: vehicle.into(),

@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose;
 use spannung_core::diagnosis::evidence::{Evidence, Item};
+use spannung_core::hearing;
 use spannung_core::job::entry;
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::view::Bench;
@@ -20,6 +21,9 @@ use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 use uuid::Uuid;
+
+/// Complaints to press when none was heard.
+const COMMONEST: usize = 8;
 
 /// Routes.
 pub fn router() -> OpenApiRouter<App> {
@@ -47,6 +51,13 @@ struct Known {
     risks: Vec<AnswerGiven>,
 }
 
+/// Words in the customer's words, in UTF-16 units.
+#[derive(Serialize, ToSchema)]
+struct Place {
+    from: usize,
+    to: usize,
+}
+
 /// A symptom or risk heard or answered.
 #[derive(Serialize, ToSchema)]
 struct Heard {
@@ -55,10 +66,19 @@ struct Heard {
     kind: String,
     name: String,
     definition: String,
-    /// Phrase in the customer's words that told it.
-    phrase: Option<String>,
+    /// Where in the customer's words it was heard; none when it was pressed.
+    at: Vec<Place>,
+    /// Told, denied, or taken away.
     yes: Option<bool>,
     caution: Option<String>,
+}
+
+/// A complaint to press.
+#[derive(Serialize, ToSchema)]
+struct Complaint {
+    symptom: String,
+    name: String,
+    definition: String,
 }
 
 /// An answer to the question and what it would do.
@@ -83,6 +103,8 @@ struct Question {
 #[derive(Serialize, ToSchema)]
 struct Preview {
     heard: Vec<Heard>,
+    /// The commonest complaints of such a vehicle, when none was heard.
+    commonest: Vec<Complaint>,
     question: Option<Question>,
     /// None for a vehicle without a wiring model.
     bench: Option<Bench>,
@@ -103,61 +125,76 @@ async fn preview(
         from_job: None,
     });
     admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
-    let (symptoms, risks) = app.catalogue.hear(&known.words);
+    let catalogue = std::sync::Arc::clone(&app.catalogue);
+    let family = catalogue.family(known.volts_class, &known.drive);
+    let found = hearing::hear(&catalogue, &known.words, family);
     let mut heard = Vec::new();
     let mut bodies = vec![opened];
-    let merge = |found: Vec<(String, String)>,
-                 given: &[AnswerGiven]|
-     -> Vec<(String, Option<String>, Option<bool>)> {
-        let mut out: Vec<(String, Option<String>, Option<bool>)> = found
-            .into_iter()
-            .map(|(id, phrase)| (id, Some(phrase), Some(true)))
-            .collect();
-        for g in given {
-            match out.iter_mut().find(|o| o.0 == g.id) {
-                Some(o) => o.2 = g.yes,
-                None => out.push((g.id.clone(), None, g.yes)),
+    // what was pressed goes before what was heard, and stays where the vehicle can show it
+    let given = |id: &str, of: &[AnswerGiven]| of.iter().find(|g| g.id == id).map(|g| g.yes);
+    let pressed = known.symptoms.iter().chain(&known.risks);
+    let apart = pressed.filter(|g| !found.iter().any(|h| h.id == g.id));
+    let all = found
+        .iter()
+        .map(|h| {
+            let at = h.utf16(&known.words).into_iter();
+            let at = at.map(|(from, to)| Place { from, to }).collect();
+            (h.id.clone(), at, Some(h.yes))
+        })
+        .chain(apart.map(|g| (g.id.clone(), Vec::new(), g.yes)));
+    for (id, at, yes) in all {
+        if let Some(spec) = catalogue.symptom(&id) {
+            if family.is_some_and(|f| !f.fits(&spec.fits)) {
+                continue;
             }
+            let yes = given(&id, &known.symptoms).unwrap_or(yes);
+            bodies.push(Body::Symptom(entry::Symptom {
+                symptom: id.clone(),
+                yes,
+                by_customer: true,
+            }));
+            heard.push(Heard {
+                id,
+                kind: "symptom".into(),
+                name: spec.name.clone(),
+                definition: spec.definition.clone(),
+                at,
+                yes,
+                caution: spec.caution.clone(),
+            });
+        } else if let Some(spec) = catalogue.risks.iter().find(|r| r.id == id) {
+            let yes = given(&id, &known.risks).unwrap_or(yes);
+            bodies.push(Body::Risk(entry::Risk {
+                risk: id.clone(),
+                yes,
+            }));
+            heard.push(Heard {
+                id,
+                kind: "risk".into(),
+                name: spec.name.clone(),
+                definition: spec.definition.clone(),
+                at,
+                yes,
+                caution: None,
+            });
         }
-        out
+    }
+    let told = heard
+        .iter()
+        .any(|h| h.kind == "symptom" && h.yes == Some(true));
+    let commonest = if told {
+        Vec::new()
+    } else {
+        let ids = hearing::commonest(&catalogue, family, COMMONEST);
+        let specs = ids.iter().filter_map(|id| catalogue.symptom(id));
+        specs
+            .map(|s| Complaint {
+                symptom: s.id.get_ref().clone(),
+                name: s.name.clone(),
+                definition: s.definition.clone(),
+            })
+            .collect()
     };
-    for (id, phrase, yes) in merge(risks, &known.risks) {
-        let Some(spec) = app.catalogue.risks.iter().find(|r| r.id == id) else {
-            continue;
-        };
-        bodies.push(Body::Risk(entry::Risk {
-            risk: id.clone(),
-            yes,
-        }));
-        heard.push(Heard {
-            id,
-            kind: "risk".into(),
-            name: spec.name.clone(),
-            definition: spec.definition.clone(),
-            phrase,
-            yes,
-            caution: None,
-        });
-    }
-    for (id, phrase, yes) in merge(symptoms, &known.symptoms) {
-        let Some(spec) = app.catalogue.symptom(&id) else {
-            continue;
-        };
-        bodies.push(Body::Symptom(entry::Symptom {
-            symptom: id.clone(),
-            yes,
-            by_customer: true,
-        }));
-        heard.push(Heard {
-            id,
-            kind: "symptom".into(),
-            name: spec.name.clone(),
-            definition: spec.definition.clone(),
-            phrase,
-            yes,
-            caution: spec.caution.clone(),
-        });
-    }
     let now = app.clock.now();
     let entries: Vec<Logged> = bodies
         .into_iter()
@@ -175,12 +212,12 @@ async fn preview(
     if job.family(&app.catalogue).is_none() {
         return Ok(Json(Preview {
             heard,
+            commonest,
             question: None,
             bench: None,
             map: None,
         }));
     }
-    let catalogue = std::sync::Arc::clone(&app.catalogue);
     let (bench, map, question) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
         let next = bench.next.as_ref().map(|n| n.test.clone());
@@ -248,6 +285,7 @@ async fn preview(
     .await?;
     Ok(Json(Preview {
         heard,
+        commonest,
         question,
         bench: Some(bench),
         map: Some(map),

@@ -4,6 +4,7 @@ use crate::App;
 use crate::error::ApiError;
 use crate::shop::Shop;
 use serde::{Deserialize, Serialize};
+use spannung_core::hearing;
 use spannung_core::job::Job;
 use spannung_core::job::entry::WaitKind;
 use spannung_store::card::Found;
@@ -73,13 +74,13 @@ pub fn earlier(
         .card
         .closed_at
         .is_some_and(|c| opened >= c && opened - c <= days);
-    let then = app.catalogue.hear(&found.card.words).0;
-    let again = app
-        .catalogue
-        .hear(words)
-        .0
-        .iter()
-        .any(|s| then.iter().any(|t| t.0 == s.0));
+    let told = |words: &str| -> Vec<String> {
+        let heard = hearing::hear(&app.catalogue, words, None).into_iter();
+        let signs = heard.filter(|h| h.yes && app.catalogue.symptom(&h.id).is_some());
+        signs.map(|h| h.id).collect()
+    };
+    let then = told(&found.card.words);
+    let again = told(words).iter().any(|s| then.contains(s));
     Earlier {
         id: found.id,
         number: found.number,
