@@ -93,7 +93,7 @@ impl Shop {
             return bad("address", "The address line has up to 160 letters.");
         }
         if !(0..=100_000).contains(&t.rate_cents) {
-            return bad("rate_cents", "Labour costs 0 to 1000 an hour.");
+            return bad("rate_cents", "Labour costs 0 to 1000 per hour.");
         }
         if !within(t.step_minutes, 120.0) || !within(t.least_minutes, 240.0) {
             return bad(
@@ -105,7 +105,7 @@ impl Shop {
             return bad("tax_percent", "A tax of 0 to 60 % is accepted.");
         }
         if !within(t.small_percent, 50.0) || !(0..=100_000).contains(&t.small_least_cents) {
-            return bad("small_percent", "Small stuff is 0 to 50 % of labour.");
+            return bad("small_percent", "Consumables are 0 to 50 % of labour.");
         }
         if t.currency.len() != 3 || !t.currency.bytes().all(|b| b.is_ascii_uppercase()) {
             return bad(

@@ -1,9 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import useMediaQuery from "@mui/material/useMediaQuery";
+import { useEffect, useRef, useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import {
   isModelled,
+  type Card,
   type Change,
   type KnownFrom,
   type Modelled,
@@ -51,12 +53,23 @@ const BenchOf = ({ job }: { job: Modelled }) => {
   const [strand, setStrand] = useState<string>();
   const [tile, setTile] = useState<Tile>();
   const [only, setOnly] = useState(false);
+  // a low window keeps the card in sight: of the path only its strip, until it is asked for
+  const short = useMediaQuery("(max-height: 767px) and (min-width: 901px)");
+  const [path, setPath] = useState(false);
+  const folded = short && !path && strand === undefined;
   // the controls are asked one at a time
   const [single, setSingle] = useState(false);
-  const hand = useCard(job.id, chosen, job.head);
+  // the test that the vehicle was set up for stays, whatever else would tell more by now
+  const [held, setHeld] = useState<string>();
+  const kept = useRef<Card>(undefined);
+  const wanted = chosen ?? held;
+  const hand = useCard(job.id, wanted, job.head);
   const bench = job.bench;
-  const card =
-    chosen !== undefined ? (hand.data?.test === chosen ? hand.data : undefined) : (bench.next ?? undefined);
+  const fetched = [hand.data, bench.next, kept.current].find((c) => c != null && c.test === wanted);
+  const card = wanted !== undefined ? (fetched ?? undefined) : (bench.next ?? undefined);
+  useEffect(() => {
+    kept.current = card;
+  });
   const open = job.map.strands.find((s) => s.id === strand);
   const setState = (state: VehicleState) => {
     append.mutate([{ kind: "state", state }]);
@@ -93,7 +106,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
     <Box
       sx={{
         height: "100vh",
-        minHeight: 768,
+        minHeight: short ? 600 : 768,
         display: "flex",
         flexDirection: "column",
         overflow: "hidden",
@@ -113,12 +126,42 @@ const BenchOf = ({ job }: { job: Modelled }) => {
         sx={{
           position: "relative",
           flex: "none",
-          height: HEIGHT,
+          height: folded ? FOLDED : HEIGHT,
+          overflow: folded ? "hidden" : undefined,
+          "& [data-map]": folded ? { mt: `${String(FOLDED - HEIGHT)}px` } : {},
           "@media (max-width: 979px)": { height: HEIGHT + 52, pt: "52px" },
         }}
       >
         <TraceMap map={job.map} segments={bench.segments} onStrand={setStrand} suspectsOnly={only} />
-        <Box sx={{ position: "absolute", left: 16, top: 8, display: "flex", gap: 0.8 }}>
+        {short && (
+          <Button
+            onClick={() => {
+              setPath(!path);
+            }}
+            aria-expanded={!folded}
+            sx={{
+              position: "absolute",
+              right: 16,
+              top: 4,
+              zIndex: 1,
+              minHeight: 44,
+              height: 44,
+              background: v("paper"),
+            }}
+            data-path
+          >
+            {folded ? "Show the path" : "Fold the path"}
+          </Button>
+        )}
+        <Box
+          sx={{
+            position: "absolute",
+            left: 16,
+            top: 8,
+            display: folded ? "none" : "flex",
+            gap: 0.8,
+          }}
+        >
           <Button
             onClick={() => {
               setOnly(false);
@@ -267,11 +310,11 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             />
           ) : repair && chosen === undefined && job.closed == null ? (
             <VerdictCard
-              label="Points to a repair"
+              label="Likely repair"
               mark={{ "data-repair": repair.class }}
               above={
                 <Box sx={{ fontSize: 16 }}>
-                  <b style={{ color: v("copper") }}>Points to</b> {repair.percent} % of what could be wrong
+                  <b style={{ color: v("copper") }}>Likely fault</b> {repair.percent} % of what could be wrong
                 </Box>
               }
               heading={repair.name}
@@ -283,7 +326,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                     onClick={() => void go(`/jobs/${job.id}/repair?class=${repair.class}`)}
                     data-to-repair
                   >
-                    Mend this
+                    Repair this
                   </Button>
                   <MeasureOn next={bench.next} onChoose={setChosen} />
                 </>
@@ -347,11 +390,14 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               progress={`${String(bench.first_minute_done + 1)} of ${String(bench.first_minute_done + bench.first_minute_left)}`}
               others={bench.others}
               onChoose={setChosen}
+              onHold={setHeld}
               onBack={() => {
                 setChosen(undefined);
+                setHeld(undefined);
               }}
               onTaken={() => {
                 setChosen(undefined);
+                setHeld(undefined);
               }}
             />
           ) : (
@@ -374,7 +420,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 {hand.error && <ErrorLine>{hand.error.message}</ErrorLine>}
                 {bench.standing !== "stopped" && (
                   <span>
-                    Press a strand on the path to measure any point, or mend what the list names first.
+                    Press a strand on the path to measure any point, or repair what the list names first.
                   </span>
                 )}
               </Box>
@@ -414,6 +460,9 @@ const BenchOf = ({ job }: { job: Modelled }) => {
   );
 };
 
+/** Height of the path's strip of segments, in a low window. */
+const FOLDED = 52;
+
 /** To what this vehicle has that its kind usually does not. */
 const VehicleButton = ({ job }: { job: Modelled }) => {
   const go = useNavigate();
@@ -429,14 +478,14 @@ const VehicleButton = ({ job }: { job: Modelled }) => {
           Vehicle
         </Box>
         <Box component="span" sx={{ fontSize: 16, lineHeight: 1.2, whiteSpace: "nowrap" }}>
-          {n === 0 ? "as usual" : `${String(n)} not usual`}
+          {n === 0 ? "as built" : `${String(n)} changed`}
         </Box>
       </Button>
     </Box>
   );
 };
 
-/** Measure on although the card proposes something else. */
+/** Keep testing although the card proposes something else. */
 const MeasureOn = ({
   next,
   onChoose,
@@ -450,7 +499,7 @@ const MeasureOn = ({
         onChoose(next.test);
       }}
     >
-      Measure on: {next.name}
+      Keep testing: {next.name}
     </Button>
   ) : null;
 

@@ -52,15 +52,16 @@ export const CardHead = ({
       </TextButton>
       {!passing && (
         <TextButton onClick={onPass} ml={0.5} data-skip>
-          Pass it over
+          Skip this test
         </TextButton>
       )}
       {onBack && (
         <Button
           onClick={onBack}
-          sx={{ minHeight: 30, height: 30, fontSize: 14, py: 0, whiteSpace: "nowrap" }}
+          sx={{ minHeight: 30, height: 30, fontSize: 14, py: 0, flex: "none" }}
+          aria-label="Back to the proposal"
         >
-          Back to the proposal
+          Back
         </Button>
       )}
     </Box>

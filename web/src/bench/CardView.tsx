@@ -31,6 +31,8 @@ interface Props {
   /** The button for a photo, asked for before something is opened or unplugged. */
   photo: ReactNode;
   onChoose: (test: string) => void;
+  /** This test is set up for: it stays until it is taken. */
+  onHold: (test: string) => void;
   onBack: () => void;
   onTaken: () => void;
 }
@@ -46,6 +48,7 @@ export const CardView = ({
   others,
   photo,
   onChoose,
+  onHold,
   onBack,
   onTaken,
 }: Props) => {
@@ -55,12 +58,18 @@ export const CardView = ({
   const taking = useTaking({ job, card, append, onTaken, onWrong: () => field.current?.focus() });
   useEffect(() => {
     field.current?.focus({ preventScroll: true });
-  }, [card.test]);
+  }, [card.test, taking.stands, taking.needs.length]);
   const { error, needs } = taking;
   const blocked = card.blocked ?? undefined;
   const probe = card.kind === "probe";
   const ready = needs.length === 0 && blocked === undefined;
   const back = chosen ? onBack : undefined;
+  // the card that is set up for stays, and its field is ready
+  const prepare = () => {
+    onHold(card.test);
+    taking.prepare();
+    field.current?.focus({ preventScroll: true });
+  };
   // behind “why this” nothing can be answered unseen
   useCommands(
     why
@@ -76,6 +85,15 @@ export const CardView = ({
         ]
       : [
           ...(probe ? readingCommands(taking, ready, meter) : answerCommands(card, taking, ready)),
+          {
+            keys: ["g"],
+            name: "Set up as shown",
+            run:
+              blocked === undefined && !(taking.stands && needs.length === 0) && !taking.busy
+                ? prepare
+                : undefined,
+            inField: true,
+          },
           { keys: ["Escape"], name: "Back to the proposal", run: back, inField: true },
         ],
   );
@@ -97,7 +115,7 @@ export const CardView = ({
         }}
         data-card={card.test}
       >
-        {probe && <ProbePlace card={card} />}
+        {probe && !why && <ProbePlace card={card} />}
         <Box
           sx={{
             flex: 1,
@@ -127,7 +145,7 @@ export const CardView = ({
             }}
             onBack={back}
           />
-          {probe ? (
+          {why ? null : probe ? (
             <ProbeTips card={card} />
           ) : (
             <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750, lineHeight: 1.2 }}>
@@ -140,8 +158,8 @@ export const CardView = ({
               {card.set_up}
             </Box>
           )}
-          {error === undefined && (asksPhoto || card.state.length > 0 || needs.length > 0) && (
-            <Stands card={card} taking={taking} asksPhoto={asksPhoto} photo={photo} />
+          {error === undefined && !why && (asksPhoto || card.state.length > 0 || needs.length > 0) && (
+            <Stands card={card} taking={taking} asksPhoto={asksPhoto} photo={photo} onPrepare={prepare} />
           )}
           {why ? (
             <Box sx={{ overflowY: "auto", minHeight: 0 }}>
@@ -152,7 +170,7 @@ export const CardView = ({
               <Lock /> {blocked}
             </Box>
           ) : needs.length > 0 ? (
-            <Needs taking={taking} />
+            <Needs taking={taking} onPrepare={prepare} />
           ) : probe ? (
             <>
               <Ruler card={card} parsed={taking.parsed} />

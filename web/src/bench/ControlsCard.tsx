@@ -129,7 +129,7 @@ export const ControlsCard = ({
             sx={{ gap: 1, minHeight: 56, fontSize: 19 }}
             data-controls-take
           >
-            {wrong.length === 0 ? "All as they should" : `Take it, ${String(wrong.length)} stood wrong`}{" "}
+            {wrong.length === 0 ? "All as they should" : `Save, ${String(wrong.length)} stood wrong`}{" "}
             <Key>Enter</Key>
           </Button>
           <Button

@@ -69,7 +69,17 @@ export const EvidenceStrip = ({
       </Box>
       <Box
         ref={strip}
-        sx={{ flex: 1, display: "flex", overflowX: "auto", overflowY: "hidden", scrollbarWidth: "none" }}
+        sx={{
+          flex: 1,
+          display: "flex",
+          overflowX: "auto",
+          overflowY: "hidden",
+          scrollbarWidth: "none",
+          // the first one in sight is whole: tiles stop at their left edge, with room behind the last
+          scrollSnapType: "x mandatory",
+          "& > *": { scrollSnapAlign: "start" },
+          "&::after": { content: '""', flex: "0 0 200px" },
+        }}
       >
         {tiles.length === 0 && (
           <Box sx={{ p: 1.8, fontSize: 16, color: v("ink2") }}>No readings yet. The first one is above.</Box>

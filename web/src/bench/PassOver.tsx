@@ -16,18 +16,18 @@ export const PassOver = ({ onPass, onKeep }: { onPass: (why: string) => void; on
       sx={{ display: "flex", gap: 1 }}
     >
       <Plain
-        label="Why is it passed over"
-        hint="Why is it passed over?"
+        label="Why is it skipped"
+        hint="Why is it skipped?"
         value={why}
         onChange={setWhy}
         autoFocus
         sx={{ flex: 1 }}
       />
       <Button type="submit" disabled={why.trim() === ""} sx={{ minHeight: 44 }}>
-        Pass over
+        Skip it
       </Button>
       <Button type="button" onClick={onKeep} sx={{ minHeight: 44 }}>
-        Keep it
+        Cancel
       </Button>
     </Box>
   );

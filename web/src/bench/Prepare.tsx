@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
 import type { Card } from "../api/client";
 import { v } from "../theme/tokens";
-import { Tick } from "../ui/parts";
+import { Key, Tick } from "../ui/parts";
 import type { Taking } from "./useTaking";
 
 /** How the vehicle has to stand for this test, and the photo to take before something is opened. */
@@ -12,11 +12,13 @@ export const Stands = ({
   taking,
   asksPhoto,
   photo,
+  onPrepare,
 }: {
   card: Card;
   taking: Taking;
   asksPhoto: boolean;
   photo: ReactNode;
+  onPrepare: () => void;
 }) => (
   <Box sx={{ display: "flex", gap: 0.8, flexWrap: "wrap", alignItems: "center" }} data-state-row>
     {asksPhoto && (
@@ -39,9 +41,10 @@ export const Stands = ({
     ))}
     {!taking.stands && card.blocked == null && taking.needs.length === 0 && (
       <Button
-        onClick={taking.prepare}
+        onClick={onPrepare}
         disabled={taking.busy}
         sx={{
+          gap: 0.8,
           minHeight: 44,
           fontSize: 15.5,
           borderColor: v("copperFill"),
@@ -50,14 +53,14 @@ export const Stands = ({
         }}
         data-as-asked
       >
-        Stands as asked
+        Set up as shown <Key>G</Key>
       </Button>
     )}
   </Box>
 );
 
 /** What has to be confirmed before this test, each with its caution. */
-export const Needs = ({ taking }: { taking: Taking }) => (
+export const Needs = ({ taking, onPrepare }: { taking: Taking; onPrepare: () => void }) => (
   <Box sx={{ display: "grid", gap: 0.6 }}>
     {taking.needs.map((n) => (
       <Box
@@ -78,8 +81,8 @@ export const Needs = ({ taking }: { taking: Taking }) => (
       </Box>
     ))}
     <Box>
-      <Button variant="contained" onClick={taking.prepare} disabled={taking.busy} data-confirm>
-        {taking.stands ? "Confirmed" : "Stands as asked, confirmed"}
+      <Button variant="contained" onClick={onPrepare} disabled={taking.busy} data-confirm>
+        {taking.stands ? "Confirmed" : "Set up as shown, confirmed"}
       </Button>
     </Box>
   </Box>

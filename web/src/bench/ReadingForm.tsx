@@ -109,10 +109,10 @@ export const ReadingForm = ({
         }}
         data-take
       >
-        {byMeter ? (waits ? "Reading …" : "Read the meter") : stands ? "Take it" : "As asked, take it"}
+        {byMeter ? (waits ? "Reading …" : "Read the meter") : stands ? "Save reading" : "Set up, save"}
         <span style={{ fontSize: 14, fontWeight: 500 }}>Enter or pedal</span>
       </Button>
-      {!stands && (
+      {!stands && typed !== "" && (
         <Button
           type="button"
           onClick={() => {
@@ -121,36 +121,38 @@ export const ReadingForm = ({
           disabled={taking.busy}
           sx={{ fontSize: 15, px: 1, lineHeight: 1.1 }}
         >
-          Take as it stands
+          Save, not set up
         </Button>
       )}
-      {(
-        [
-          ["Not steady", "S", "not-steady"],
-          ["Reads nothing", "N", "nothing"],
-          ["Can’t reach", "R", "cannot-reach"],
-        ] as const
-      ).map(([name, key, result]) => (
-        <Button
-          key={key}
-          type="button"
-          disabled={taking.busy}
-          onClick={() => {
-            taking.reading(result, result === "cannot-reach");
-          }}
-          sx={{
-            flex: 1,
-            minWidth: 60,
-            fontSize: 15,
-            px: 0.3,
-            flexDirection: "column",
-            lineHeight: 1.1,
-          }}
-        >
-          {name}
-          <span style={{ fontSize: 14, fontWeight: 500 }}>{key}</span>
-        </Button>
-      ))}
+      {/* with a figure typed there is one: what says that there is none waits */}
+      {(stands || typed === "") &&
+        (
+          [
+            ["Not steady", "S", "not-steady"],
+            ["Reads nothing", "N", "nothing"],
+            ["Can’t reach", "R", "cannot-reach"],
+          ] as const
+        ).map(([name, key, result]) => (
+          <Button
+            key={key}
+            type="button"
+            disabled={taking.busy}
+            onClick={() => {
+              taking.reading(result, result === "cannot-reach");
+            }}
+            sx={{
+              flex: 1,
+              minWidth: 60,
+              fontSize: 15,
+              px: 0.3,
+              flexDirection: "column",
+              lineHeight: 1.1,
+            }}
+          >
+            {name}
+            <span style={{ fontSize: 14, fontWeight: 500 }}>{key}</span>
+          </Button>
+        ))}
     </Box>
   );
 };

@@ -101,7 +101,7 @@ export const StrandPanel = ({ job, strand, busy, error, onTest, onChange, onWalk
           Not like this here
         </Button>
         <Button onClick={onClose} data-close-strand>
-          Whole path
+          Back to all wires
         </Button>
       </Box>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
@@ -345,7 +345,7 @@ const ChangeForm = ({
             tell({ what: "extra-wire", strand: strand.id, code: colour, function: carries.trim() });
           }}
         >
-          One wire more
+          Add a wire
         </Button>
       </Box>
       <Box sx={row}>

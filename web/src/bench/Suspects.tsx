@@ -243,7 +243,7 @@ const Detail = ({
                   onMend(s);
                 }}
               >
-                Mend this
+                Repair this
               </Button>
             )}
           </Box>

@@ -313,7 +313,7 @@ const Ask = ({
             disabled={busy}
             effect={
               a.result === "clear"
-                ? "closes the contact"
+                ? "passed, goes on"
                 : a.result === "stop"
                   ? "stops work with this pack"
                   : "open until somebody has looked"
@@ -568,7 +568,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
         </Box>
       </KeyedCard>
       <Box>
-        <Heading note="each opens when the quarantine is recorded">Ways out, any one of three</Heading>
+        <Heading note="each opens once the quarantine is recorded">To go on, one of these three</Heading>
         <Way
           shut={!recorded}
           title="Another pack on this bike"

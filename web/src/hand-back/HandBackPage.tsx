@@ -210,7 +210,9 @@ const Ending = ({ job }: { job: JobView }) => {
                 sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}
                 data-held="items"
               >
-                <ErrorLine>{open === 1 ? "One thing is" : `${String(open)} things are`} left open.</ErrorLine>
+                <ErrorLine>
+                  {open === 1 ? "One thing is still" : `${String(open)} things are still`} to do.
+                </ErrorLine>
                 <Button onClick={() => void go(`/jobs/${job.id}/repair`)}>To what is open</Button>
               </Box>
             )}
@@ -336,7 +338,7 @@ const OwnerSheet = ({ job }: { job: JobView }) => {
           </>
         ) : (
           <Box sx={{ mt: 1.5, display: "grid", gap: 1 }}>
-            <Line label="One line a point" value={text} onChange={setText} many autoFocus />
+            <Line label="One point per line" value={text} onChange={setText} many autoFocus />
             <Box sx={{ display: "flex", gap: 1 }}>
               <Button
                 disabled={busy}
@@ -351,7 +353,7 @@ const OwnerSheet = ({ job }: { job: JobView }) => {
                 }}
                 data-keep-sheet
               >
-                Keep it
+                Cancel
               </Button>
               <Button
                 onClick={() => {

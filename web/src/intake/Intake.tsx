@@ -416,7 +416,7 @@ export const IntakeNew = () => {
                 </>
               ) : (
                 <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
-                  Asked enough.
+                  No more questions: what is left is measured.
                 </Box>
               )}
               <Box sx={{ fontSize: 15 }}>
@@ -482,7 +482,7 @@ const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicle | und
             {k.frame_number ? `, frame ${k.frame_number}` : ""}. Last here{" "}
             {k.closed_at ? day(k.closed_at) : "and still open"}
             {k.mended ? `: ${k.mended.toLowerCase()}` : ""}
-            {k.changes.length > 0 ? `. ${String(k.changes.length)} not as drawn` : ""}
+            {k.changes.length > 0 ? `. ${String(k.changes.length)} changed from the drawing` : ""}
           </Box>
           <Button
             onClick={() => {

@@ -118,7 +118,7 @@ export const LaterForm = ({ job }: { job: JobView }) => {
       </Box>
       <Box sx={{ mt: 2, display: "flex", gap: 2, alignItems: "center" }}>
         <Button onClick={() => void save()} disabled={append.isPending || job.closed != null} data-save>
-          Keep it
+          Cancel
         </Button>
         {saved && (
           <Box sx={{ display: "flex", gap: 0.5 }}>

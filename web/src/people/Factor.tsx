@@ -84,7 +84,7 @@ export const Factor = () => {
             sx={{ justifySelf: "start" }}
             data-factor={on ? "on" : "off"}
           >
-            {on ? "Take it away" : "Set one up"}
+            {on ? "Remove it" : "Set one up"}
           </Button>
         </Form>
       )}

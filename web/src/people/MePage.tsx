@@ -66,7 +66,7 @@ const Code = () => {
             Set the code
           </Button>
           <Button type="button" disabled={password === ""} onClick={() => void set(null)}>
-            Take it away
+            Remove it
           </Button>
         </Box>
         {said}

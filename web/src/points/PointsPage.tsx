@@ -335,7 +335,7 @@ const TakePoint = ({ job, asked }: { job: JobView; asked: string | undefined }) 
             sx={{ minWidth: 128, fontSize: 20, fontWeight: 700, flexDirection: "column", lineHeight: 1.1 }}
             data-take
           >
-            Take it
+            Save reading
             <span style={{ fontSize: 14, fontWeight: 500 }}>Enter or pedal</span>
           </Button>
         </Box>

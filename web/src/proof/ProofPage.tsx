@@ -94,8 +94,8 @@ const Proof = ({ job }: { job: JobView }) => {
             What this job must pass
           </Heading>
           <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
-            <Group words="nobody may except these" rows={blockers} now={now?.check} onPick={setPicked} />
-            <Group words="except with a reason" rows={rest} now={now?.check} onPick={setPicked} />
+            <Group words="safety: must pass" rows={blockers} now={now?.check} onPick={setPicked} />
+            <Group words="or left out, with a reason" rows={rest} now={now?.check} onPick={setPicked} />
           </Box>
         </Box>
         <Box
@@ -210,7 +210,7 @@ const NAMES: Record<ProofRow["standing"], string> = {
   passed: "passed",
   failed: "failed",
   "not-fitted": "not fitted",
-  excepted: "let go",
+  excepted: "left out",
 };
 
 const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => void }) => {
@@ -274,7 +274,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
         </Box>
       </Box>
       {row.standing === "excepted" && (
-        <Box sx={{ fontSize: 15, pl: 5, pb: 0.6 }}>Let go, prints: {row.excepted}</Box>
+        <Box sx={{ fontSize: 15, pl: 5, pb: 0.6 }}>Left out, prints: {row.excepted}</Box>
       )}
     </Box>
   );
@@ -571,7 +571,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
               sx={{ gap: 1, minHeight: 62, fontSize: 19 }}
               data-take-proof
             >
-              {need === undefined ? "Take it" : "Confirmed, take it"} <Key>Enter</Key>
+              {need === undefined ? "Save reading" : "Confirmed, save reading"} <Key>Enter</Key>
             </Button>
           ) : (
             <Button
@@ -617,13 +617,13 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
         </Box>
         {row.standing === "failed" && (
           <Button type="button" onClick={() => void go(`/jobs/${job.id}/bench`)} data-to-bench>
-            To the Bench: it has been told
+            Back to the Bench
           </Button>
         )}
         <Box sx={{ borderTop: `1px solid ${v("ruleStrong")}`, pt: 1, fontSize: 15.5 }}>
           {row.blocker ? (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-              <Lock size={18} /> It can hurt somebody: nobody lets it go.
+              <Lock size={18} /> Safety: it has to pass.
             </Box>
           ) : except === undefined ? (
             <Button
@@ -635,7 +635,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
               sx={{ minHeight: 44, fontSize: 15.5 }}
               data-except
             >
-              {may ? "Let it go with a reason" : "A technician may let it go with a reason"}
+              {may ? "Leave out, with a reason" : "A technician may leave it out, with a reason"}
             </Button>
           ) : (
             <Box sx={{ display: "grid", gap: 1 }}>
@@ -657,7 +657,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
                   }}
                   data-except-send
                 >
-                  Let it go
+                  Leave it out
                 </Button>
                 <Button
                   type="button"
@@ -665,7 +665,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
                     setExcept(undefined);
                   }}
                 >
-                  Keep it
+                  Cancel
                 </Button>
               </Box>
             </Box>

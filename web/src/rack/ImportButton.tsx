@@ -48,7 +48,7 @@ export const ImportButton = () => {
         sx={{ height: 46, minHeight: 46, px: 1.2 }}
         onFile={(f) => void bring(f)}
       >
-        {busy ? "Reading it" : "Bring in"}
+        {busy ? "Reading it" : "Import"}
       </FileButton>
       {(error !== undefined || done !== undefined) && (
         <Box

@@ -11,7 +11,7 @@ import { useWrite } from "./useWrite";
 export const Assembly = ({ job }: { job: JobView }) =>
   job.assembly.length === 0 ? null : (
     <Box component="section">
-      <Heading note="in the order of assembly">Goes together</Heading>
+      <Heading note="in the order of assembly">Reassembly</Heading>
       <Box sx={{ mt: 1, display: "flex", gap: 1.5, flexWrap: "wrap" }}>
         {job.assembly.map((a) => (
           <Box

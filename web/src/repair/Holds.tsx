@@ -19,7 +19,7 @@ export const Holds = ({ job }: { job: JobView }) => {
   const left = toDo(job);
   return (
     <Box component="section" sx={{ display: "grid", gap: 1.5 }}>
-      <Heading note={open.length === 0 ? "nothing is left open" : `${String(open.length)} open`}>
+      <Heading note={open.length === 0 ? "nothing left to do" : `${String(open.length)} open`}>
         Holds the hand-back
       </Heading>
       <Box sx={{ borderTop: `2px solid ${v("ink")}` }}>
@@ -62,7 +62,7 @@ const Next = ({ job, left }: { job: JobView; left: number }) => {
     : untouched
       ? ["Nothing is changed yet. Write the part, or hand it back.", "To the hand-back", "hand-back"]
       : left > 0
-        ? ["Nothing is left open. Prove it.", "To the proof", "proof"]
+        ? ["Nothing left to do. On to the proof.", "To the proof", "proof"]
         : ["Proved. Hand it back.", "To the hand-back", "hand-back"];
   return (
     <Box sx={{ p: 2, display: "grid", gap: 1.2, justifyItems: "start" }}>
@@ -148,7 +148,7 @@ const Item = ({ item: i, now, onPick }: { item: OpenItem; now: boolean; onPick: 
         <Box sx={{ fontSize: 15, color: v("ink2") }}>
           {open
             ? i.what
-            : `${i.standing === "excepted" ? "let go: " : ""}${i.how}${i.at ? `, ${clock(i.at)}` : ""}`}
+            : `${i.standing === "excepted" ? "left out: " : ""}${i.how}${i.at ? `, ${clock(i.at)}` : ""}`}
         </Box>
       </Box>
       {open && !i.may_except && <Lock size={18} />}
@@ -193,7 +193,7 @@ const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
                   setReason("");
                 }}
               >
-                Let it go with a reason
+                Leave out, with a reason
               </Button>
             )}
           </Box>
@@ -210,7 +210,7 @@ const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
             }}
             sx={{ justifySelf: "start" }}
           >
-            Let it go
+            Leave it out
           </Button>
         </Box>
       )}

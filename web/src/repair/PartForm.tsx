@@ -75,11 +75,11 @@ export const PartForm = ({ job }: { job: JobView }) => {
     <Form onSend={send} mark="part">
       <Line label="Part out" name="old" value={old} onChange={setOld} />
       <Select
-        label="What becomes of it"
+        label="Old part goes to"
         name="fate"
         value={fate}
         onChange={setFate}
-        empty="What becomes of it …"
+        empty="Old part goes to …"
         options={FATES}
       />
       <Line label="Part in" name="new" value={fresh} onChange={setFresh} />

@@ -193,8 +193,8 @@ export const QuoteForm = ({ job }: { job: JobView }) => {
       </Form>
       {terms && (
         <Box sx={{ fontSize: 15, color: v("ink2") }}>
-          {money(terms.rate_cents, terms.currency)} an hour in steps of {minutes(terms.step_minutes)} min, tax{" "}
-          {terms.tax_percent} %. The job waits until it is answered.
+          {money(terms.rate_cents, terms.currency)} per hour in steps of {minutes(terms.step_minutes)} min,
+          tax {terms.tax_percent} %. The job waits until it is answered.
         </Box>
       )}
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}

@@ -35,8 +35,8 @@ export const RepairPage = () => {
 const DESKS = [
   ["part", "Part out, in"],
   ["minutes", "Minutes"],
-  ["assembly", "Goes together"],
-  ["open", "Left open"],
+  ["assembly", "Reassembly"],
+  ["open", "Still to do"],
   ["wait", "Waits"],
   ["quote", "Quote"],
   ["owner", "Ownership"],
@@ -83,7 +83,7 @@ const Repair = ({ job }: { job: JobView }) => {
       >
         <Box sx={{ display: "grid", gap: 2 }}>
           <Box>
-            <Heading note="old part and what becomes of it, new part">Out and in</Heading>
+            <Heading note="old part and where it goes, new part">Out and in</Heading>
             <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
               {job.parts.length === 0 && <Box sx={{ py: 1.5, fontSize: 16 }}>No part changed yet.</Box>}
               {job.parts.map((p) => (
@@ -119,7 +119,7 @@ const Repair = ({ job }: { job: JobView }) => {
               ))}
               <Box sx={{ fontSize: 15.5, py: 1 }} data-sum>
                 Parts {money(sum.parts_cents)}, labour {sum.billed_minutes} min {money(sum.labour_cents)}
-                {sum.small_cents > 0 ? `, small stuff ${money(sum.small_cents)}` : ""}, tax{" "}
+                {sum.small_cents > 0 ? `, consumables ${money(sum.small_cents)}` : ""}, tax{" "}
                 {money(sum.tax_cents)}: <b>{money(sum.total_cents)}</b>
               </Box>
             </Box>

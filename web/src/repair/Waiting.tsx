@@ -242,7 +242,7 @@ export const WaitForm = ({ job }: { job: JobView }) => {
         <span />
       )}
       <Button type="submit" disabled={busy || what.trim() === ""} data-wait sx={{ justifySelf: "start" }}>
-        Let it wait
+        Put on hold
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Form>

@@ -212,7 +212,7 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                           <b>Labour</b>
                         </td>
                         <td>
-                          {money(p.terms.rate_cents, code)} an hour
+                          {money(p.terms.rate_cents, code)} per hour
                           {minutes ? `, ${p.minutes.toFixed(0)} min spent` : ""}
                         </td>
                         <td className="n">{minutes ? `${String(p.sum.billed_minutes)} min billed` : ""}</td>
@@ -221,7 +221,7 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                       {p.sum.small_cents > 0 && (
                         <tr>
                           <td>
-                            <b>Small stuff</b>
+                            <b>Consumables</b>
                           </td>
                           <td>solder, sleeve, cleaner</td>
                           <td />
@@ -265,7 +265,7 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                   </Part>
                 )}
                 {p.let_go.length > 0 && (
-                  <Part title="Not proved, let go with a reason">
+                  <Part title="Not proved, left out with a reason">
                     <table>
                       <tbody>
                         {p.let_go.map((x) => (

@@ -62,11 +62,11 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         name: name.trim(),
         address: address.trim(),
         terms: {
-          rate_cents: price(rate, "an hour"),
+          rate_cents: price(rate, "labour per hour"),
           step_minutes: figure(step, "the step"),
           least_minutes: figure(least, "the least"),
-          small_percent: figure(small, "small stuff"),
-          small_least_cents: price(floor, "small stuff at least"),
+          small_percent: figure(small, "consumables"),
+          small_least_cents: price(floor, "consumables at least"),
           tax_percent: figure(tax, "the tax"),
           currency: currency.trim().toUpperCase(),
         },
@@ -110,7 +110,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
           <Line label="Address line" name="shop-address" value={address} onChange={setAddress} />
         </Box>
         <Line
-          label="Labour an hour, without tax"
+          label="Labour per hour, without tax"
           name="rate"
           value={rate}
           onChange={setRate}
@@ -119,8 +119,8 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
         <Line label="Billed in steps of, min" name="step" value={step} onChange={setStep} mode="decimal" />
         <Line label="At least, min" value={least} onChange={setLeast} mode="decimal" />
         <Line label="Tax, %" name="tax" value={tax} onChange={setTax} mode="decimal" />
-        <Line label="Small stuff, % of labour" value={small} onChange={setSmall} mode="decimal" />
-        <Line label="Small stuff, at least" value={floor} onChange={setFloor} mode="decimal" />
+        <Line label="Consumables, % of labour" value={small} onChange={setSmall} mode="decimal" />
+        <Line label="Consumables, at least" value={floor} onChange={setFloor} mode="decimal" />
         <Line label="Currency, three letters" name="currency" value={currency} onChange={setCode} />
         <Line label="Comeback within, days" name="comeback" value={comeback} onChange={setComeback} />
         <Line label="Signed out after, min" name="idle" value={idle} onChange={setIdle} />
@@ -160,7 +160,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
           ))}
         <Box sx={{ gridColumn: "span 3", display: "flex", gap: 1.5, alignItems: "center" }}>
           <Button type="submit" variant="contained" data-keep-shop>
-            Keep it
+            Cancel
           </Button>
           {kept && (
             <Box sx={{ display: "flex", gap: 0.5 }} role="status">
@@ -200,7 +200,7 @@ const History = () => {
             <Box sx={{ width: 130, flex: "none" }}>{dayAndTime(s.at)}</Box>
             <Box sx={{ width: 110, flex: "none" }}>{s.by}</Box>
             <Box>
-              {money(s.shop.terms.rate_cents, s.shop.terms.currency)} an hour, steps of{" "}
+              {money(s.shop.terms.rate_cents, s.shop.terms.currency)} per hour, steps of{" "}
               {s.shop.terms.step_minutes} min, tax {s.shop.terms.tax_percent} %, comeback{" "}
               {s.shop.comeback_days} days, {s.shop.time_zone}, {s.shop.units}
             </Box>

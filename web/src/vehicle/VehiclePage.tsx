@@ -124,7 +124,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
           <BuiltSo built={p.built} set={set} {...common} />
           {p.halls && (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 16 }}>
-              <b>Halls stand apart</b>
+              <b>Hall spacing</b>
               {[120, 60].map((degrees) => (
                 <Button
                   key={degrees}
@@ -163,7 +163,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
             ))}
           </Table>
           <Box sx={{ fontSize: 15, color: v("ink2") }}>
-            Colours, one wire more, other pins, levers and pull-ups: press the strand on the path, then “Not
+            Colours, added wires, other pins, levers and pull-ups: press the strand on the path, then “Not
             like this here”.
           </Box>
         </Box>
@@ -345,7 +345,7 @@ const PackTable = ({
       </Box>
       <Box sx={{ display: "flex", gap: 1.4, alignItems: "center", flexWrap: "wrap" }}>
         {input("In series", groups, setGroups, "series")}
-        {input("Side by side", parallel, setParallel, "parallel")}
+        {input("Cells in parallel", parallel, setParallel, "parallel")}
         {input("Ah", hours, setHours, "hours")}
         <Box sx={{ width: 190 }}>
           <Select

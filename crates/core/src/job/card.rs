@@ -16,6 +16,8 @@ use spannung_circuit::{Family, VehicleState};
 
 /// Suspects named in the explanation of a test.
 const EXPLAINED: usize = 5;
+/// A test raises a suspect from this share on.
+const RAISED: f64 = 0.02;
 
 impl Weighed<'_> {
     /// A card for a ranked test.
@@ -168,12 +170,30 @@ impl Weighed<'_> {
             after: bands.iter().map(|b| percent(b.after[c])).collect(),
         });
         TestWhy {
-            words: format!(
-                "It is expected to tell {:.2} bits of what is not known, in {:.1} min.",
-                candidate.gain, candidate.minutes
-            ),
+            words: self.splits(candidate, &now, bands),
             chances: bands.iter().map(|b| percent(b.chance)).collect(),
             suspects: suspects.collect(),
+        }
+    }
+
+    /// What a test splits from what, in a sentence: the suspect that one of its outcomes raises most, and the one that
+    /// another raises most.
+    fn splits(&self, candidate: &Candidate, now: &[f64], bands: &[Band]) -> String {
+        let raised = |b: &Band| {
+            let by = |c: usize| b.after[c] - now[c];
+            let most = (0..now.len()).max_by(|x, y| by(*x).total_cmp(&by(*y)).then(y.cmp(x)));
+            most.map(|c| (c, by(c))).filter(|m| m.1 > RAISED)
+        };
+        let mut all: Vec<(usize, f64)> = bands.iter().filter_map(raised).collect();
+        all.sort_by(|a, b| b.1.total_cmp(&a.1).then(a.0.cmp(&b.0)));
+        let name = |c: usize| self.model.classes[c].name.to_lowercase();
+        let first = all.first().map(|a| a.0);
+        let other = all.iter().map(|a| a.0).find(|c| Some(*c) != first);
+        let took = format!("in about {:.0} min", candidate.minutes.max(1.0));
+        match (first, other) {
+            (Some(a), Some(b)) => format!("It splits {} from {}, {took}.", name(a), name(b)),
+            (Some(a), None) => format!("It shows whether it is {}, {took}.", name(a)),
+            _ => format!("It says little by itself, {took}: what is left is close together."),
         }
     }
 

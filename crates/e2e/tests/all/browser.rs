@@ -261,11 +261,11 @@ async fn bad_readings_get_a_sentence_and_keep_what_was_typed() -> Done {
         .unwrap_or_default();
     b.press("[data-skip]").await?;
     b.page
-        .find(By::Css("input[aria-label='Why is it passed over']"))
+        .find(By::Css("input[aria-label='Why is it skipped']"))
         .await?
         .send_keys("no time")
         .await?;
-    b.press_text("Pass over").await?;
+    b.press_text("Skip it").await?;
     b.gone(&format!("[data-card='{card}']")).await?;
     shop.close().await
 }
@@ -348,7 +348,7 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     assert_eq!(now("brake-left", 1).await?, "0 V");
     b.press_text("Set the colour").await?;
     b.read("BU").await?;
-    b.press_text("One wire more").await?;
+    b.press_text("Add a wire").await?;
     b.see("[data-strand-panel=brake-left] [data-wire='3']")
         .await?;
     b.press("[data-close-strand]").await?;

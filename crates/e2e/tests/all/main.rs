@@ -7,6 +7,7 @@ mod exchange;
 mod guarded;
 mod instruments;
 mod killed;
+mod layout;
 mod looks;
 mod offline;
 mod shop;

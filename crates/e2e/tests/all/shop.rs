@@ -198,7 +198,7 @@ async fn a_proof_that_fails_goes_to_the_bench_and_comes_back() -> Done {
     // what can hurt somebody is not let go; the rest is, with a reason that prints
     b.press("[data-row=axle-torque] button").await?;
     b.see("[data-check=axle-torque]").await?;
-    b.read("nobody lets it go").await?;
+    b.read("it has to pass").await?;
     b.press("[data-row=error-memory] button").await?;
     b.press("[data-except]").await?;
     b.fill("input[name=reason]", "no reader for this display here")
@@ -579,8 +579,8 @@ async fn the_owner_adds_people_who_set_their_own_password() -> Done {
     b.fill("input[name=tax]", "7").await?;
     b.fill("input[name=rate]", "61.50").await?;
     b.press("[data-keep-shop]").await?;
-    b.read("€61.50 an hour, steps of 5 min, tax 7 %").await?;
-    b.read("€56.00 an hour, steps of 5 min, tax 19 %").await?;
+    b.read("€61.50 per hour, steps of 5 min, tax 7 %").await?;
+    b.read("€56.00 per hour, steps of 5 min, tax 19 %").await?;
     // the link sets a password once
     b.page.delete_all_cookies().await?;
     b.page.goto(&link).await?;

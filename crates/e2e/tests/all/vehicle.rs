@@ -51,7 +51,7 @@ async fn a_profile_is_told_while_the_job_runs() -> Done {
     assert_eq!(kept, json!("900"));
     // the bench says that it is not usual; the reading is still there
     b.press("[data-to-bench]").await?;
-    b.read("3 not usual").await?;
+    b.read("3 changed").await?;
     let view = client.get(&format!("/jobs/{id}")).await?;
     let taken = view["bench"]["evidence"]
         .as_array()

@@ -47,7 +47,7 @@ impl Weighed<'_> {
             Action::Repair(k) => (
                 "repair",
                 format!(
-                    "Mend it: no test is worth its minutes any more against {} at {:.0} %.",
+                    "Repair it: no test is worth its minutes any more against {} at {:.0} %.",
                     class(k),
                     chance(plan.action)
                 ),
@@ -113,7 +113,7 @@ impl Weighed<'_> {
             );
         }
         let (nothing, _) = self.belief.others(self.model);
-        (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to see the fault happen before a part is changed.".into())
+        (nothing > 0.5).then(|| "Everything read so far is as it should be. Try to reproduce the fault before a part is changed.".into())
     }
 
     /// What is said of a vehicle with nothing wrong: what reads otherwise is named, with what its maker chose.
@@ -122,10 +122,10 @@ impl Weighed<'_> {
         let each = self.belief.chosen.iter().map(|k| m.cases[*k].name.as_str());
         let chosen = each.collect::<Vec<_>>().join("; ");
         if chosen.is_empty() {
-            return "Everything read is as it should be: see the fault happen, or hand it back as sound.".into();
+            return "Everything read is as it should be: reproduce the fault, or hand it back as sound.".into();
         }
         format!(
-            "What reads otherwise is rather this maker's choice ({chosen}) than a fault. See the fault happen, or hand it back as sound."
+            "What reads otherwise is rather this maker's choice ({chosen}) than a fault. Reproduce the fault, or hand it back as sound."
         )
     }
 
@@ -148,7 +148,7 @@ impl Weighed<'_> {
                 "First “{name}”, with the pack out: nothing is switched on before it is as it should be."
             ),
             Why::First => format!(
-                "First “{name}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, pass it over."
+                "First “{name}”: it is quick, and the likely repair is costly or cannot be undone. Where it cannot be done, skip it."
             ),
         }
     }

@@ -237,7 +237,7 @@ impl Kind for Skip {
     fn admit(&self, _at: &Admitting<'_>) -> Result<(), CoreError> {
         let Self { reason, .. } = self;
         if reason.trim().is_empty() {
-            return refuse(Code::NoReason, "reason", "Say why it is passed over.");
+            return refuse(Code::NoReason, "reason", "Say why it is skipped.");
         }
         Ok(())
     }
@@ -249,7 +249,7 @@ impl Kind for Skip {
 
     fn said(&self, book: &Book<'_>) -> Said {
         let Self { test, reason, .. } = self;
-        Said::words(format!("Passed over: {} ({reason})", (book.test)(test)))
+        Said::words(format!("Skipped: {} ({reason})", (book.test)(test)))
     }
 
     fn can_be_struck_out(&self) -> bool {
@@ -700,7 +700,7 @@ fn change_words(change: &Differs) -> String {
         } => {
             let mut words = format!("pack of {groups} groups in series");
             if let Some(parallel) = parallel {
-                words += &format!(", {parallel} cells side by side");
+                words += &format!(", {parallel} cells in parallel");
             }
             if let Some(amp_hours) = amp_hours {
                 words += &format!(", {amp_hours} Ah");

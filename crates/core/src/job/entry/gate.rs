@@ -410,7 +410,7 @@ impl Kind for State {
 
     fn said(&self, _book: &Book<'_>) -> Said {
         let Self { state, .. } = self;
-        Said::words(format!("Stands: {}", crate::job::state::state_words(state)))
+        Said::words(format!("Set up: {}", crate::job::state::state_words(state)))
     }
 
     fn decides_on_pack(&self) -> bool {

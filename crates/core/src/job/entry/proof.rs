@@ -324,7 +324,7 @@ impl Kind for Except {
             return refuse(
                 Code::NotAllowed,
                 "kind",
-                "Only a technician or specialist lets something go, with a reason that prints.",
+                "Only a technician or specialist leaves something out, with a reason that prints.",
             );
         }
         if reason.trim().chars().count() < 5 {
@@ -350,7 +350,7 @@ impl Kind for Except {
                 refuse(
                     Code::CannotExcept,
                     "what",
-                    format!("{} can hurt somebody: nobody lets it go.", check.name),
+                    format!("{} is a matter of safety: it has to pass.", check.name),
                 )
             } else {
                 Ok(())
@@ -362,7 +362,7 @@ impl Kind for Except {
                 Code::CannotExcept,
                 "what",
                 format!(
-                    "{} is closed before the vehicle leaves: nobody lets it go.",
+                    "{} is closed before the vehicle leaves: it cannot be left out.",
                     i.name
                 ),
             ),
@@ -381,7 +381,7 @@ impl Kind for Except {
 
     fn said(&self, book: &Book<'_>) -> Said {
         let Self { what, reason, .. } = self;
-        Said::words(format!("Let go: {} ({reason})", (book.item)(what)))
+        Said::words(format!("Left out: {} ({reason})", (book.item)(what)))
     }
 
     fn can_be_struck_out(&self) -> bool {

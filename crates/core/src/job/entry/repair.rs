@@ -221,7 +221,7 @@ impl Kind for Reassembly {
             torque_nm,
             ..
         } = self;
-        let mut text = format!("Goes together, {step}: {part}");
+        let mut text = format!("Reassembly, {step}: {part}");
         for extra in [orientation, lubricant] {
             if !extra.trim().is_empty() {
                 text = format!("{text}, {extra}");
@@ -539,7 +539,7 @@ impl Kind for OpenItem {
             .proof
             .item(item)
             .map_or(item.clone(), |i| i.name.clone());
-        Said::words(format!("Left open: {name}, {what}"))
+        Said::words(format!("Still to do: {name}, {what}"))
     }
 
     fn can_be_struck_out(&self) -> bool {

@@ -1,0 +1,231 @@
+//! Every state of intake, gate and Bench fits the screens of a shop: the main press is in sight, no press is covered or cut,
+//! nothing makes the page wider than the window. Boxes are measured in the browser.
+
+use serde_json::Value;
+use spannung_e2e::{Browser, Done, Shop};
+use thirtyfour::By;
+
+/// Windows that shops have: a bench screen, the same under a browser's bars, a tablet upright.
+const WINDOWS: [(u32, u32); 3] = [(1280, 800), (1280, 657), (820, 1180)];
+
+/// What is wrong with the page as it stands. `main`: presses that have to be in sight; `tall`: the page may be scrolled to them.
+const MEASURE: &str = r#"
+const [main, tall] = MAIN;
+const wrong = [];
+const shown = (e) => {
+  const r = e.getBoundingClientRect(), s = getComputedStyle(e);
+  return r.width > 0 && r.height > 0 && s.visibility !== 'hidden' && s.opacity !== '0';
+};
+const name = (e) => (e.getAttribute('aria-label') || e.innerText || e.name || e.tagName).replace(/\s+/g, ' ').slice(0, 40);
+if (document.documentElement.scrollWidth > innerWidth + 1)
+  wrong.push(`the page is ${document.documentElement.scrollWidth} px wide`);
+const cut = (e) => {
+  for (let p = e.parentElement; p && p !== document.body; p = p.parentElement) {
+    const s = getComputedStyle(p), r = e.getBoundingClientRect(), b = p.getBoundingClientRect();
+    const hides = (v) => v === 'hidden' || v === 'clip';
+    const rolls = (v) => v === 'auto' || v === 'scroll';
+    if (rolls(s.overflowY) || rolls(s.overflowX)) return null;
+    if ((hides(s.overflowY) && (r.bottom > b.bottom + 2 || r.top < b.top - 2)) ||
+        (hides(s.overflowX) && (r.right > b.right + 2 || r.left < b.left - 2))) return p;
+  }
+  return null;
+};
+for (const css of main) {
+  const e = document.querySelector(css);
+  if (!e || !shown(e)) { wrong.push(`${css} is not there`); continue; }
+  const r = e.getBoundingClientRect();
+  if (r.left < -1 || r.right > innerWidth + 1) wrong.push(`${css} runs over the side`);
+  if (!tall && (r.top < -1 || r.bottom > innerHeight + 1)) wrong.push(`${css} is out of sight at ${Math.round(r.top)} to ${Math.round(r.bottom)} of ${innerHeight}`);
+  const top = document.elementFromPoint(r.left + r.width / 2, r.top + r.height / 2);
+  if (!tall && top && !e.contains(top) && !top.contains(e)) wrong.push(`${css} lies under ${name(top)}`);
+}
+const scope = document.querySelector('[data-card]')?.parentElement ?? document.body;
+const presses = [...scope.querySelectorAll('button, input, select, textarea')].filter(shown);
+for (const e of presses) {
+  const p = cut(e);
+  if (p) wrong.push(`${name(e)} is cut by its box`);
+  if (e.tagName === 'BUTTON' && e.scrollWidth > e.clientWidth + 2 && getComputedStyle(e).textOverflow !== 'ellipsis'
+      && ![...e.querySelectorAll('*')].some((x) => getComputedStyle(x).textOverflow === 'ellipsis'))
+    wrong.push(`the words of ${name(e)} run over it`);
+}
+for (let i = 0; i < presses.length; i++)
+  for (let j = i + 1; j < presses.length; j++) {
+    const a = presses[i], b = presses[j];
+    if (a.contains(b) || b.contains(a) || a.closest('svg') || b.closest('svg')) continue;
+    const r = a.getBoundingClientRect(), s = b.getBoundingClientRect();
+    const w = Math.min(r.right, s.right) - Math.max(r.left, s.left), h = Math.min(r.bottom, s.bottom) - Math.max(r.top, s.top);
+    if (w > 3 && h > 3) wrong.push(`${name(a)} and ${name(b)} lie on each other`);
+  }
+return wrong;
+"#;
+
+/// Measure in all windows, and note what is wrong under this name.
+async fn measure(b: &Browser, wrong: &mut Vec<String>, state: &str, main: &[&str]) -> Done {
+    for (width, height) in WINDOWS {
+        b.size(width, height).await?;
+        let tall = width < 900;
+        let main = serde_json::to_string(&(main, tall))?;
+        let found = b.script(&MEASURE.replace("MAIN", &main)).await?;
+        for what in found
+            .as_array()
+            .into_iter()
+            .flatten()
+            .filter_map(Value::as_str)
+        {
+            wrong.push(format!("{width}×{height}, {state}: {what}"));
+        }
+    }
+    b.size(1280, 800).await
+}
+
+#[tokio::test]
+async fn intake_gate_and_bench_fit_every_window() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let mut wrong = Vec::new();
+    // the intake: nothing heard, one sign, many signs, the longest words
+    let long = "It cuts out uphill, smells burnt, shows error 30, the rear light is dead, the brakes are weak and the wheel wobbles since the crash in the rain. ".repeat(4);
+    for (state, words, sees) in [
+        (
+            "nothing heard",
+            "please have a look at it",
+            "[data-commonest]",
+        ),
+        ("one sign", "It will not charge.", "[data-sign=S22]"),
+        (
+            "five signs",
+            "It cuts out uphill, smells burnt, the rear light is dead and the brakes are weak. Since the rain.",
+            "[data-sign=S48]",
+        ),
+        ("long words", long.as_str(), "[data-sign=S46]"),
+    ] {
+        shop.new_job(words).await?;
+        b.see(sees).await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("intake, {state}"),
+            &["[data-to-gate]", "#words"],
+        )
+        .await?;
+    }
+    // a sign that was taken away is gone, and Enter does not bring it back
+    shop.new_job("It will not charge.").await?;
+    b.press("[data-sign=S22] button").await?;
+    b.gone("[data-sign=S22]").await?;
+    b.see("[data-commonest]").await?;
+    b.press("[data-to-gate]").await?;
+    // the gate: each contact, and the figure that asks which pack it is
+    b.see("input[name=sticker]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "gate, sticker",
+        &["input[name=sticker]", "button[type=submit]"],
+    )
+    .await?;
+    b.fill("input[name=sticker]", "B-90").await?;
+    b.press_text("Name the pack").await?;
+    for check in ["shape", "leak", "heat", "fall", "water"] {
+        let first = format!("[data-contact={check}]");
+        b.see(&first).await?;
+        measure(b, &mut wrong, &format!("gate, {check}"), &[first.as_str()]).await?;
+        shop.answer(check, "1").await?;
+    }
+    b.fill("input[name=floor]", "33").await?;
+    b.press_text("Above the floor").await?;
+    b.see("input[name=explained]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "gate, which pack",
+        &["input[name=floor]", "input[name=explained]"],
+    )
+    .await?;
+    b.fill("input[name=explained]", "run flat, 13s, its own charger")
+        .await?;
+    b.press_text("Above the floor").await?;
+    b.see("[data-contact=floor][data-standing=clear]").await?;
+    for check in ["smell", "wheel", "off"] {
+        shop.answer(check, "1").await?;
+    }
+    measure(b, &mut wrong, "gate, open", &["[data-to-bench]"]).await?;
+    b.press("[data-to-bench]").await?;
+    // the Bench: probes and looks, with the vehicle set up or not, refused figures, why, skipping
+    shop.card().await?;
+    measure(b, &mut wrong, "bench, first card", &["[data-card]"]).await?;
+    for (strand, test) in [
+        ("halls", "t-hall-a"),
+        ("throttle", "t-thr-full"),
+        ("phase", "t-ph-12"),
+        ("main", "t-vb-load"),
+    ] {
+        b.press(&format!("[data-strand={strand}]")).await?;
+        b.see(&format!("[data-strand-panel={strand}]")).await?;
+        let option = format!("option[value='{test}']");
+        b.page.find(By::Css(&*option)).await?.click().await?;
+        b.see(&format!("[data-card='{test}']")).await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("bench, {test} chosen"),
+            &["[data-skip]"],
+        )
+        .await?;
+        if b.page.find(By::Css("[data-confirm]")).await.is_ok() {
+            b.press("[data-confirm]").await?;
+            b.gone("[data-confirm]").await?;
+        } else if b.page.find(By::Css("[data-as-asked]")).await.is_ok() {
+            b.press("[data-as-asked]").await?;
+            b.gone("[data-as-asked]").await?;
+        }
+        // the card that was set up for is still there, and its field is ready
+        b.see(&format!("[data-card='{test}']")).await?;
+        let focus = b
+            .script("return document.activeElement?.getAttribute('name')")
+            .await?;
+        assert_eq!(
+            focus, "reading",
+            "{test}: after the set-up the field is ready"
+        );
+        measure(
+            b,
+            &mut wrong,
+            &format!("bench, {test} set up"),
+            &["input[name=reading]", "[data-take]"],
+        )
+        .await?;
+        b.fill("input[name=reading]", "4k7 what").await?;
+        b.press("[data-take]").await?;
+        b.see("[role=alert]").await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("bench, {test} refused"),
+            &["input[name=reading]", "[data-take]"],
+        )
+        .await?;
+        b.fill("input[name=reading]", " ").await?;
+        b.press("[data-why-this]").await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("bench, {test} why"),
+            &["[data-why-this]"],
+        )
+        .await?;
+        b.press("[data-why-this]").await?;
+        b.press("[data-skip]").await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("bench, {test} skipping"),
+            &["[data-card]"],
+        )
+        .await?;
+        b.page.refresh().await?;
+        shop.card().await?;
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    shop.close().await
+}
