@@ -59,7 +59,8 @@ fn reading(model: &Model, test: usize, fault: Option<usize>) -> Evidence {
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let catalogue = Catalogue::shipped()?;
     // the longest complaint that is taken, with slips of the keys in it
-    let long = "It cutts out uphil, smels burnt and the baterry gauge jumpes since the rain. ".repeat(26);
+    let long =
+        "It cutts out uphil, smels burnt and the baterry gauge jumpes since the rain. ".repeat(26);
     let begun = Instant::now();
     for _ in 0..20 {
         std::hint::black_box(spannung_core::hearing::hear(&catalogue, &long, None));

@@ -308,7 +308,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
                 setTile(undefined);
               }}
             />
-          ) : repair && chosen === undefined && job.closed == null ? (
+          ) : repair && wanted === undefined && job.closed == null ? (
             <VerdictCard
               label="Likely repair"
               mark={{ "data-repair": repair.class }}
@@ -341,7 +341,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               </Box>
             </VerdictCard>
           ) : ["decline", "hand-back", "refer"].includes(bench.verdict.act) &&
-            chosen === undefined &&
+            wanted === undefined &&
             job.closed == null ? (
             <VerdictCard
               label="What is left"
@@ -362,13 +362,13 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             >
               <Box sx={{ fontSize: 18 }}>{bench.verdict.words}</Box>
             </VerdictCard>
-          ) : bench.built?.leads === true && chosen === undefined && job.closed == null ? (
+          ) : bench.built?.leads === true && wanted === undefined && job.closed == null ? (
             <BuiltCard
               built={bench.built}
               append={append}
               more={<MeasureOn next={bench.next} onChoose={setChosen} />}
             />
-          ) : bench.controls && chosen === undefined && !single && job.closed == null ? (
+          ) : bench.controls && wanted === undefined && !single && job.closed == null ? (
             <ControlsCard
               controls={bench.controls}
               append={append}

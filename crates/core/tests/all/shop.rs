@@ -627,10 +627,10 @@ fn the_record_says_every_kind_in_words() {
             .any(|l| format!("{} {}", l.text, l.value).contains(text))
     };
     for text in [
-        "Left open: Bench override, key bridged",
+        "Still to do: Bench override, key bridged",
         "Closed: bench override, key bridged, bridge out",
         "Proof, brake cut, left lever: passed: seen 0.2 s",
-        "Goes together, 1: Crank, grease 40 N·m",
+        "Reassembly, 1: Crank, grease 40 N·m",
     ] {
         assert!(
             said(text),
