@@ -128,6 +128,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
           flex: "none",
           height: folded ? FOLDED : HEIGHT,
           overflow: folded ? "hidden" : undefined,
+          pr: folded ? "160px" : 0,
           "& [data-map]": folded ? { mt: `${String(FOLDED - HEIGHT)}px` } : {},
           "@media (max-width: 979px)": { height: HEIGHT + 52, pt: "52px" },
         }}

@@ -123,7 +123,7 @@ export const CardView = ({
             display: "flex",
             flexDirection: "column",
             gap: probe ? 0.25 : 0.9,
-            justifyContent: probe ? "space-between" : undefined,
+            justifyContent: probe && !why ? "space-between" : undefined,
             // what does not fit scrolls under the line where the figure goes in
             overflowY: "auto",
             mx: -0.6,

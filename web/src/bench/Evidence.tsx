@@ -47,7 +47,13 @@ export const EvidenceStrip = ({
   const strip = useRef<HTMLDivElement>(null);
   const last = [...tiles].reverse().find((t) => !t.voided);
   useEffect(() => {
-    if (strip.current) strip.current.scrollLeft = strip.current.scrollWidth;
+    const box = strip.current;
+    const all = box ? [...box.querySelectorAll<HTMLElement>("[data-tile]")] : [];
+    const end = all[all.length - 1]?.getBoundingClientRect().right;
+    if (!box || end === undefined) return;
+    // the newest at the right, and the first one in sight whole
+    const first = all.find((t) => end - t.getBoundingClientRect().left <= box.clientWidth);
+    if (first) box.scrollLeft += first.getBoundingClientRect().left - box.getBoundingClientRect().left;
   }, [tiles.length]);
   return (
     <Box
@@ -75,10 +81,8 @@ export const EvidenceStrip = ({
           overflowX: "auto",
           overflowY: "hidden",
           scrollbarWidth: "none",
-          // the first one in sight is whole: tiles stop at their left edge, with room behind the last
-          scrollSnapType: "x mandatory",
-          "& > *": { scrollSnapAlign: "start" },
-          "&::after": { content: '""', flex: "0 0 200px" },
+          // room behind the last, so that any tile can stand at the left edge: a tile is 230 wide at most
+          "&::after": { content: '""', flex: "0 0 232px" },
         }}
       >
         {tiles.length === 0 && (

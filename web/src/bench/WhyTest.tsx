@@ -16,8 +16,9 @@ export const WhyTest = ({ card }: { card: Card }) => {
           borderCollapse: "collapse",
           fontSize: 15.5,
           "& td, & th": { borderTop: `1px solid ${v("ruleStrong")}`, py: 0.25, pr: 1.5, textAlign: "right" },
+          "& td": { whiteSpace: "nowrap" },
           "& th": { fontWeight: 600, verticalAlign: "bottom" },
-          "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
+          "& td:first-of-type, & th:first-of-type": { textAlign: "left", whiteSpace: "normal" },
         }}
       >
         <thead>
@@ -26,7 +27,7 @@ export const WhyTest = ({ card }: { card: Card }) => {
             <th>now</th>
             {card.bands.map((b, k) => (
               <th key={b.value ?? `${b.name}${String(k)}`}>
-                {b.name} <span style={{ fontWeight: 400 }}>({why.chances[k]} %)</span>
+                {b.name} <span style={{ fontWeight: 400, whiteSpace: "nowrap" }}>({why.chances[k]} %)</span>
               </th>
             ))}
           </tr>

@@ -37,7 +37,10 @@ export const PointsPage = ({ job }: { job: JobView }) => {
   const go = useNavigate();
   const off = job.points.filter((p) => ["low", "high", "differs"].includes(p.verdict));
   const open = ["open", "quarantined", "dead-first"].includes(job.gate.standing);
-  const [asked, setAsked] = useState<string>();
+  // a locked vehicle is measured dead first: the point that is due stands in the form
+  const [picked, setPicked] = useState<string>();
+  const due = job.gate.dead_first?.readings.find((r) => r.standing === "open");
+  const asked = picked ?? due?.point ?? undefined;
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="bench" />
@@ -99,11 +102,18 @@ export const PointsPage = ({ job }: { job: JobView }) => {
                 <DeadFirst
                   first={job.gate.dead_first}
                   onPick={(r) => {
-                    setAsked(r.point ?? undefined);
+                    setPicked(r.point ?? undefined);
                   }}
                 />
               )}
-              <TakePoint key={asked ?? ""} job={job} asked={asked} />
+              <TakePoint
+                key={asked ?? ""}
+                job={job}
+                asked={asked}
+                onTaken={() => {
+                  setPicked(undefined);
+                }}
+              />
             </>
           ) : (
             <KeyedCard label="The gate comes first">
@@ -207,7 +217,15 @@ const Table = ({ job }: { job: JobView }) => (
 );
 
 /** Read a point: its name, the unit, on which vehicle; the figure is taken by Enter or pedal. */
-const TakePoint = ({ job, asked }: { job: JobView; asked: string | undefined }) => {
+const TakePoint = ({
+  job,
+  asked,
+  onTaken,
+}: {
+  job: JobView;
+  asked: string | undefined;
+  onTaken: () => void;
+}) => {
   const { write, busy, error, setError } = useWrite(job);
   const [point, setPoint] = useState(asked ?? "");
   const [unit, setUnit] = useState<Unit>(asked === undefined ? "volts" : "ohms");
@@ -244,6 +262,7 @@ const TakePoint = ({ job, asked }: { job: JobView; asked: string | undefined }) 
       () => {
         setTyped("");
         setPoint("");
+        onTaken();
         field.current?.focus();
       },
     );

@@ -246,7 +246,7 @@ fn fitted(catalogue: &Catalogue, job: &Job, check: &ProofCheck) -> bool {
 
 /// Without a wiring model nobody knows what it has, beside that a child's vehicle is one and the others are none.
 fn unmodelled_may(job: &Job, check: &ProofCheck) -> bool {
-    let toy = job.drive == TOY_DRIVE && job.volts_class <= TOY_VOLTS;
+    let toy = job.volts_class <= TOY_VOLTS;
     let asks = |word: &str| check.fits.iter().any(|f| f == word);
     if toy {
         !asks("!toy") && !asks("electronic")
@@ -255,8 +255,7 @@ fn unmodelled_may(job: &Job, check: &ProofCheck) -> bool {
     }
 }
 
-/// A brushed drive without a chain, up to this class, is a child's ride-on.
-const TOY_DRIVE: &str = "brushed";
+/// Up to this class a vehicle without a wiring model is taken for a child's ride-on.
 const TOY_VOLTS: u16 = 24;
 
 /// Is the vehicle handed back to be ridden, so that everything has to be proved?
