@@ -65,7 +65,7 @@ const LOOKS: [(&str, &[&str]); 24] = [
 ];
 
 /// What an owner tries, and a technician when the complaint is looked for.
-const TRIED: [&str; 38] = [
+const TRIED: [&str; 37] = [
     "fm-display",
     "fm-brake-sign",
     "fm-gauge",
@@ -100,7 +100,6 @@ const TRIED: [&str; 38] = [
     "t-regen",
     "t-gauge-fits",
     "t-smell",
-    "t-throttle-run",
     "t-toy-listen",
     "t-pack-case",
     "fm-pack-skin",

@@ -9,15 +9,12 @@ use crate::reading::{Figure, Unit};
 use serde::Serialize;
 use spannung_circuit::state::Battery;
 use utoipa::ToSchema;
-use uuid::Uuid;
 
 /// What told of a power fault last.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PowerFault {
     /// Where in the log: readings before it clear nothing.
     pub seq: i64,
-    /// Entry.
-    pub entry: Uuid,
     /// In words.
     pub why: String,
 }
@@ -25,11 +22,7 @@ pub struct PowerFault {
 impl Job {
     /// Something told of a power fault: from here on the dead readings count.
     pub(in crate::job) fn power_fault(&mut self, mark: &Mark, why: String) {
-        self.power_fault = Some(PowerFault {
-            seq: mark.seq,
-            entry: mark.entry,
-            why,
-        });
+        self.power_fault = Some(PowerFault { seq: mark.seq, why });
     }
 }
 
@@ -108,7 +101,8 @@ pub fn readings(catalogue: &Catalogue, job: &Job) -> Vec<DeadReading> {
 pub fn first(catalogue: &Catalogue, job: &Job) -> Option<DeadFirst> {
     let fault = job.power_fault.as_ref()?;
     let readings = readings(catalogue, job);
-    let holds = readings.iter().any(|r| r.standing != DeadStanding::Right);
+    // a vehicle of which nothing is asked stays locked rather than opening by itself
+    let holds = readings.is_empty() || readings.iter().any(|r| r.standing != DeadStanding::Right);
     holds.then(|| DeadFirst {
         why: fault.why.clone(),
         caution: catalogue.power_fault.caution.clone(),
@@ -118,10 +112,7 @@ pub fn first(catalogue: &Catalogue, job: &Job) -> Option<DeadFirst> {
 
 /// Is nothing to be switched on?
 pub fn locked(catalogue: &Catalogue, job: &Job) -> bool {
-    job.power_fault.is_some()
-        && readings(catalogue, job)
-            .iter()
-            .any(|r| r.standing != DeadStanding::Right)
+    first(catalogue, job).is_some()
 }
 
 fn reading(job: &Job, spec: &DeadSpec, since: i64, modelled: bool) -> DeadReading {

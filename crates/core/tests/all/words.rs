@@ -98,7 +98,6 @@ fn score(of: impl Iterator<Item = Complaint>) -> Score {
             .filter(|h| !h.yes)
             .map(|h| h.id.as_str())
             .collect();
-        // a toy's lights and sound are a sign of their own
         let right = yes.iter().filter(|id| c.said.contains(*id)).count();
         s.heard += yes.len();
         s.right += right;

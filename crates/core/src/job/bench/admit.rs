@@ -135,10 +135,9 @@ impl Weighed<'_> {
             .find(|n| !self.job.confirmed.contains_key(*n))
             .filter(|_| reached)
         {
-            let ask = self
-                .catalogue
-                .need(need)
-                .map_or(need.clone(), |n| n.ask.clone());
+            let family = Some(&self.model.profile.family);
+            let spec = self.catalogue.need(need);
+            let ask = spec.map_or(need.as_str(), |n| n.ask_for(family));
             return Err(CoreError::entry(
                 Code::NeedOpen,
                 "test",

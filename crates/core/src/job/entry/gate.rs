@@ -468,10 +468,9 @@ impl Kind for Confirmed {
 
     fn said(&self, book: &Book<'_>) -> Said {
         let Self { need, .. } = self;
-        let ask = book
-            .catalogue
-            .need(need)
-            .map_or(need.clone(), |n| n.ask.clone());
+        let family = book.job.family(book.catalogue);
+        let spec = book.catalogue.need(need);
+        let ask = spec.map_or(need.as_str(), |n| n.ask_for(family));
         Said::words(format!("Confirmed: {}", ask.trim_end_matches('?')))
     }
 

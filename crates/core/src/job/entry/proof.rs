@@ -96,7 +96,9 @@ impl Proof {
                 );
             }
             if !job.confirmed.contains_key(need) {
-                let ask = catalogue.need(need).map_or(need.clone(), |n| n.ask.clone());
+                let family = job.family(catalogue);
+                let spec = catalogue.need(need);
+                let ask = spec.map_or(need.as_str(), |n| n.ask_for(family));
                 return refuse(Code::NotConfirmed, "check", format!("First confirm: {ask}"));
             }
         }
