@@ -9,6 +9,7 @@ import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, Small, TitleBlock } from "../frame/TitleBlock";
 import { v } from "../theme/tokens";
 import { Choice } from "../ui/Choice";
+import { Line } from "../ui/form";
 import { clock, dayAndTime, number4 } from "../ui/format";
 import { useCommands } from "../ui/commands";
 import { useKept } from "../ui/useKept";
@@ -275,16 +276,15 @@ const Ask = ({
             sx={{ width: 180 }}
           />
           {which && (
-            <TextField
-              label="Which pack is it: cells in series, chemistry, charger"
-              name="explained"
-              autoFocus
-              value={explained}
-              onChange={(e) => {
-                setExplained(e.target.value);
-              }}
-              sx={{ flex: 1 }}
-            />
+            <Box sx={{ flex: 1 }}>
+              <Line
+                label="Which pack is it: cells in series, chemistry, charger"
+                name="explained"
+                autoFocus
+                value={explained}
+                onChange={setExplained}
+              />
+            </Box>
           )}
           <span data-floors style={which ? { display: "none" } : undefined}>
             {floors.length === 1 ? "Floor of " : "Floor by what is inside: "}
