@@ -22,7 +22,7 @@ export const DeadFirst = ({
       data-dead-first={`${String(right)} of ${String(first.readings.length)}`}
       sx={{ flex: "none", border: `2px solid ${v("alarm")}`, background: v("sheet"), px: 1.2, py: 0.8 }}
     >
-      <Box component="b" sx={{ display: "flex", gap: 0.8, alignItems: "center", color: v("alarm") }}>
+      <Box component="b" sx={{ display: "flex", gap: 0.8, alignItems: "center" }}>
         <Lock size={16} color={v("alarm")} /> Measured dead first
       </Box>
       <Box sx={{ fontSize: 14.5, lineHeight: 1.25 }}>
