@@ -2,7 +2,7 @@
 //! "not" reaches, where a clause ends.
 
 use super::lexicon::{Lexicon, SHORTEST_SLIP, stem};
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 
 /// A word of the sentence.
@@ -120,23 +120,30 @@ fn meant(lexicon: &Lexicon, word: &str) -> Option<String> {
         .map(|d| d.1.clone())
 }
 
+/// The stem of a word, or of the word that was meant.
+fn stem_of(lexicon: &Lexicon, word: &str) -> String {
+    if is_code(word) {
+        return CODE.into();
+    }
+    let own = stem(word);
+    let denies = lexicon.deny.contains(word) || word.ends_with("n't");
+    if denies || lexicon.known.contains(&own) {
+        return own;
+    }
+    meant(lexicon, word).map_or(own, |w| stem(&w))
+}
+
 impl Text {
     /// Understand a sentence.
     pub fn read(lexicon: &Lexicon, words: &str) -> Self {
+        // a word that comes again is looked up once
+        let mut stems: HashMap<String, String> = HashMap::new();
         let tokens: Vec<Token> = tokenise(words)
             .into_iter()
             .map(|(word, span, after_mark)| {
-                let own = if is_code(&word) {
-                    CODE.into()
-                } else {
-                    stem(&word)
-                };
-                let denies = lexicon.deny.contains(&word) || word.ends_with("n't");
-                let stem = if denies || lexicon.known.contains(&own) {
-                    own
-                } else {
-                    meant(lexicon, &word).map_or(own, |w| stem(&w))
-                };
+                let found = stems.get(&word).cloned();
+                let stem = found.unwrap_or_else(|| stem_of(lexicon, &word));
+                stems.insert(word.clone(), stem.clone());
                 Token {
                     word,
                     stem,
