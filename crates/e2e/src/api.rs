@@ -58,6 +58,11 @@ pub trait Api {
     /// # Errors
     /// A contact does not close.
     async fn open_gate(&self, view: Value, sticker: &str) -> Done<Value>;
+    /// Name the vehicle and its owner, as a job has to before it ends.
+    ///
+    /// # Errors
+    /// It is refused.
+    async fn name_it(&self, job: &str) -> Done<Value>;
     /// Renew what opening destroyed, and pass every check of the proof that is open.
     ///
     /// # Errors
@@ -164,6 +169,24 @@ impl Api for Client {
         Ok(view)
     }
 
+    async fn name_it(&self, job: &str) -> Done<Value> {
+        let card = Uuid::new_v4();
+        let owner = json!({"name": "Ragna Holt", "contact": "0700 555 0190"});
+        let url = format!("{}/customers/{card}", self.api);
+        let put = self.http.put(url).json(&owner).send().await?;
+        if !put.status().is_success() {
+            return Err(put.text().await?.into());
+        }
+        self.write(
+            job,
+            &[
+                json!({"kind": "vehicle", "name": "Slipway cart bike"}),
+                json!({"kind": "customer", "customer": card}),
+            ],
+        )
+        .await
+    }
+
     async fn prove_all(&self, job: &str) -> Done {
         let mut view = self.get(&format!("/jobs/{job}")).await?;
         if view["gate"]["standing"] == "asking" {
@@ -171,7 +194,8 @@ impl Api for Client {
             view = self.step(&view, smell).await?;
         }
         let items = view["items"].as_array().cloned().unwrap_or_default();
-        for item in items.iter().filter(|i| i["standing"] == "open") {
+        let by_hand = |i: &&Value| i["standing"] == "open" && i["by_state"] == false;
+        for item in items.iter().filter(by_hand) {
             let body = json!({"kind": "close-item", "item": item["key"], "how": "renewed"});
             view = self.step(&view, body).await?;
         }

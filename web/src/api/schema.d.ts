@@ -1034,7 +1034,7 @@ export interface components {
             insisted?: boolean;
             /**
              * Format: double
-             * @description Minutes it took.
+             * @description Minutes entered for it; nothing is assumed, the clock counts them.
              */
             minutes?: number;
             /** @description How it came out. */
@@ -1049,7 +1049,7 @@ export interface components {
         }) | ({
             /**
              * Format: double
-             * @description Minutes it took.
+             * @description Minutes entered for it; nothing is assumed, the clock counts them.
              */
             minutes?: number;
             /** @description Value of its sign, or `cannot-tell`. */
@@ -1093,7 +1093,7 @@ export interface components {
         }) | ({
             /**
              * Format: double
-             * @description Minutes it took.
+             * @description Minutes entered for it; nothing is assumed, the clock counts them.
              */
             minutes?: number;
             /** @description On which vehicle. */
@@ -1303,7 +1303,7 @@ export interface components {
             check: string;
             /**
              * Format: double
-             * @description Minutes it took.
+             * @description Minutes entered for it; nothing is assumed, the clock counts them.
              */
             minutes?: number;
             /** @description How it came out; worked out by the server where the check has a figure. */
@@ -3218,7 +3218,10 @@ export interface components {
              * @description Share, 0 to 1.
              */
             share: number;
-            /** @description `suspected`, `cleared` or `unlooked`. */
+            /**
+             * @description `suspected`; `cleared`: measured, and as it should be; `unlikely`: not measured, what was taken elsewhere speaks against
+             *     it; `unlooked`.
+             */
             status: string;
         };
         /** @description An entry as a client sends it. */

@@ -23,6 +23,7 @@ import { HEIGHT } from "../trace/shapes";
 import { TraceMap } from "../trace/TraceMap";
 import { dayAndTime } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { command } from "../ui/keys";
 import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { BuiltCard } from "./BuiltCard";
@@ -82,17 +83,17 @@ const BenchOf = ({ job }: { job: Modelled }) => {
     document.querySelector<HTMLButtonElement>(button)?.click();
   };
   useCommands([
-    { keys: ["u"], name: "Take the last one back", run: pressOf("[data-undo]"), inField: true },
-    {
-      keys: ["w"],
-      name: only ? "Show every strand" : "Show the suspects alone",
-      run: () => {
+    command("bench.undo", pressOf("[data-undo]")),
+    command(
+      "bench.suspects",
+      () => {
         setOnly(!only);
       },
-    },
-    { keys: ["F1"], name: "Battery", run: pressOf('[aria-label^="Battery"]') },
-    { keys: ["F2"], name: job.switch_name, run: pressOf(`[aria-label^="${job.switch_name}"]`) },
-    { keys: ["F3"], name: "Wheel", run: pressOf('[aria-label^="Wheel"]') },
+      only ? "Show every strand" : undefined,
+    ),
+    command("state.battery", pressOf('[aria-label^="Battery"]')),
+    command("state.key", pressOf(`[aria-label^="${job.switch_name}"]`), job.switch_name),
+    command("state.wheel", pressOf('[aria-label^="Wheel"]')),
   ]);
   const waiting = useOutbox().waiting.filter((w) => w.job === job.id);
   const repair = bench.suspects.find((s) => s.class === bench.repair);

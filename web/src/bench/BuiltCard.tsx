@@ -5,6 +5,7 @@ import type { BuiltView } from "../api/client";
 import type { useAppend } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { useCommands } from "../ui/commands";
+import { command } from "../ui/keys";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 const cell = { py: 0.2, px: 1, textAlign: "right", whiteSpace: "nowrap", fontSize: 16 } as const;
@@ -32,10 +33,7 @@ export const BuiltCard = ({
     if (append.isPending) return;
     append.mutate([{ kind: "by-hand", class: built.key, out: true, reason: "Looked at: it is as drawn." }]);
   };
-  useCommands([
-    { keys: ["Enter"], name: "It is built so", run: so },
-    { keys: ["k"], name: "No, keep as drawn", run: drawn },
-  ]);
+  useCommands([command("built.so", so), command("built.drawn", drawn)]);
   return (
     <KeyedCard label="Built otherwise" sx={{ flex: 1, minWidth: 0 }}>
       <Box

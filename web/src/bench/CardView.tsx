@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { Bench, Card } from "../api/client";
 import { useCommands, type Command } from "../ui/commands";
+import { choice, command } from "../ui/keys";
 import { minutes, whole } from "../ui/format";
 import { v } from "../theme/tokens";
 import { ErrorLine, KeyedCard, Lock } from "../ui/parts";
@@ -74,27 +75,19 @@ export const CardView = ({
   useCommands(
     why
       ? [
-          {
-            keys: ["Escape"],
-            name: "Back to the test",
-            run: () => {
-              setWhy(false);
-            },
-            inField: true,
-          },
+          command("card.back", () => {
+            setWhy(false);
+          }),
         ]
       : [
           ...(probe ? readingCommands(taking, ready, meter) : answerCommands(card, taking, ready)),
-          {
-            keys: ["g"],
-            name: "Set up as shown",
-            run:
-              blocked === undefined && !(taking.stands && needs.length === 0) && !taking.busy
-                ? prepare
-                : undefined,
-            inField: true,
-          },
-          { keys: ["Escape"], name: "Back to the proposal", run: back, inField: true },
+          command(
+            "card.set-up",
+            blocked === undefined && !(taking.stands && needs.length === 0) && !taking.busy
+              ? prepare
+              : undefined,
+          ),
+          command("card.back", back),
         ],
   );
   // what opening destroys or unplugging hides can only be photographed before
@@ -226,31 +219,27 @@ const readingCommands = (taking: Taking, ready: boolean, meter: boolean): Comman
     taking.reading(result, result === "cannot-reach");
   };
   return [
-    {
-      keys: ["m", "Enter"],
-      name: "Read the meter",
-      run: meter && ready ? () => void taking.capture() : undefined,
-      inField: true,
-    },
-    { keys: ["s", "*"], name: "Not steady", run: ready ? without("not-steady") : undefined, inField: true },
-    { keys: ["n", "/"], name: "Reads nothing", run: ready ? without("nothing") : undefined, inField: true },
-    { keys: ["r", "+"], name: "Can’t reach", run: without("cannot-reach"), inField: true },
+    command("card.meter", meter && ready ? () => void taking.capture() : undefined),
+    command("card.not-steady", ready ? without("not-steady") : undefined),
+    command("card.nothing", ready ? without("nothing") : undefined),
+    command("card.no-reach", without("cannot-reach")),
   ].map((c) => ({ ...c, run: taking.typed === "" ? c.run : undefined }));
 };
 
 const answerCommands = (card: Card, taking: Taking, ready: boolean): Command[] => {
-  const answer = (keys: string[], name: string, outcome: string): Command => ({
-    keys,
-    name,
-    run: ready
-      ? () => {
-          taking.check(outcome);
-        }
-      : undefined,
-  });
+  const answer = (number: number, name: string, outcome: string): Command =>
+    choice(
+      number,
+      name,
+      ready
+        ? () => {
+            taking.check(outcome);
+          }
+        : undefined,
+    );
   return [
-    ...card.bands.slice(0, 9).map((b, k) => answer([String(k + 1)], b.name, b.value ?? "")),
-    answer(["0"], "Cannot tell", "cannot-tell"),
+    ...card.bands.slice(0, 9).map((b, k) => answer(k + 1, b.name, b.value ?? "")),
+    answer(0, "Cannot tell", "cannot-tell"),
   ];
 };
 

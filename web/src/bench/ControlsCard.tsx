@@ -6,6 +6,7 @@ import type { useAppend } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { minutes } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { choice, command } from "../ui/keys";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
 /**
@@ -36,20 +37,17 @@ export const ControlsCard = ({
         kind: "check",
         test: i.test,
         outcome: i.values[stands[i.test] ?? 0]?.value ?? "cannot-tell",
-        minutes: i.minutes,
       })),
     ]);
   };
   useCommands([
-    { keys: ["Enter"], name: "They stand like this", run: take },
-    { keys: ["0"], name: "One at a time", run: onLater },
-    ...controls.items.map((i, k) => ({
-      keys: [String(k + 1)],
-      name: i.name,
-      run: () => {
+    command("controls.take", take),
+    command("controls.single", onLater),
+    ...controls.items.map((i, k) =>
+      choice(k + 1, i.name, () => {
         turn(i.test, i.values.length);
-      },
-    })),
+      }),
+    ),
   ]);
   return (
     <KeyedCard label="Controls first" sx={{ flex: 1, minWidth: 0 }}>

@@ -30,7 +30,6 @@ export const useTaking = ({
   const unit = card.unit ?? null;
   const stands = card.state.every((s) => s.ok);
   const needs = card.needs.filter((n) => !n.confirmed);
-  const took = Math.round(card.minutes * 10) / 10;
   const asAsked: Body = { kind: "state", state: card.as_asked };
 
   const send = (bodies: Body[], reset = true) => {
@@ -70,7 +69,6 @@ export const useTaking = ({
         test: card.test,
         result,
         typed: result === "figure" ? text.trim() : "",
-        minutes: took,
         insisted,
       },
     ]);
@@ -95,7 +93,7 @@ export const useTaking = ({
     },
     reading,
     check: (outcome: string) => {
-      send([...(stands ? [] : [asAsked]), { kind: "check", test: card.test, outcome, minutes: took }]);
+      send([...(stands ? [] : [asAsked]), { kind: "check", test: card.test, outcome }]);
     },
     skip: (reason: string) => {
       send([{ kind: "skip", test: card.test, reason }]);

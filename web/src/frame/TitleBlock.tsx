@@ -1,10 +1,14 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { useEffect, useState, type ReactNode } from "react";
 import type { JobView, VehicleState } from "../api/client";
-import { useForecast } from "../api/hooks";
+import { useAppend, useForecast } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { OutboxCell } from "../outbox/OutboxCell";
 import { minutes, money, number4 } from "../ui/format";
+import { useCommands } from "../ui/commands";
+import { pressed } from "../ui/form";
+import { KEYS, command } from "../ui/keys";
 import { ErrorLine } from "../ui/parts";
 import { isProved } from "../proof/standing";
 
@@ -27,11 +31,14 @@ export const TitleBlock = ({ children }: { children: ReactNode }) => (
 export const Cell = ({
   caption,
   children,
+  before,
   grow = 0,
   width,
 }: {
   caption?: ReactNode;
   children: ReactNode;
+  /** A press before the words. */
+  before?: ReactNode;
   grow?: number;
   width?: number;
 }) => (
@@ -39,38 +46,41 @@ export const Cell = ({
     sx={{
       flex: `${String(grow)} 1 ${width === undefined ? "auto" : `${String(width)}px`}`,
       minWidth: 0,
-      px: 2,
+      px: before === undefined ? 2 : 1.2,
       py: 0.6,
       borderRight: `1px solid ${v("ruleStrong")}`,
       "&:last-child": { borderRight: 0 },
       display: "flex",
-      flexDirection: "column",
-      justifyContent: "center",
+      gap: 1.2,
+      alignItems: "center",
     }}
   >
-    {caption !== undefined && (
+    {before}
+    <Box sx={{ minWidth: 0 }}>
+      {caption !== undefined && (
+        <Box
+          sx={{
+            fontSize: 13,
+            color: v("ink2"),
+            whiteSpace: "nowrap",
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+          }}
+        >
+          {caption}
+        </Box>
+      )}
       <Box
         sx={{
-          fontSize: 13,
-          color: v("ink2"),
+          fontSize: 19,
+          fontWeight: 650,
           whiteSpace: "nowrap",
           overflow: "hidden",
           textOverflow: "ellipsis",
         }}
       >
-        {caption}
+        {children}
       </Box>
-    )}
-    <Box
-      sx={{
-        fontSize: 19,
-        fontWeight: 650,
-        whiteSpace: "nowrap",
-        overflow: "hidden",
-        textOverflow: "ellipsis",
-      }}
-    >
-      {children}
     </Box>
   </Box>
 );
@@ -90,7 +100,8 @@ export const MinutesCell = ({ job }: { job: JobView }) => {
   const spent = useMinutes(job);
   return (
     <Cell
-      width={270}
+      width={310}
+      before={job.closed == null ? <ClockButton job={job} /> : undefined}
       caption={
         job.clock.since != null
           ? "Clock runs: minutes spent, to go"
@@ -114,6 +125,31 @@ export const MinutesCell = ({ job }: { job: JobView }) => {
         </span>
       ) : null}
     </Cell>
+  );
+};
+
+/** The present person's clock on this job: what it counts is billed, and can be corrected with a reason. */
+const ClockButton = ({ job }: { job: JobView }) => {
+  const append = useAppend(job);
+  const runs = job.clock.since != null;
+  const turn = () => {
+    append.mutate([{ kind: "clock", run: !runs }]);
+  };
+  const name = runs ? "Pause the clock" : "Start the clock";
+  useCommands([command("job.clock", append.isPending ? undefined : turn, name)]);
+  return (
+    <Button
+      onClick={turn}
+      disabled={append.isPending}
+      aria-label={name}
+      title={`${name} (${KEYS["job.clock"].keys[0]})`}
+      data-clock={runs ? "runs" : "stands"}
+      sx={{ minHeight: 44, height: 44, minWidth: 44, width: 44, p: 0, flex: "none", ...pressed(runs) }}
+    >
+      <svg width="20" height="20" viewBox="0 0 20 20" aria-hidden="true">
+        <path d={runs ? "M4 3h4v14H4zM12 3h4v14h-4z" : "M5 2l13 8-13 8z"} fill="currentColor" />
+      </svg>
+    </Button>
   );
 };
 

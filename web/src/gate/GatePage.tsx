@@ -12,6 +12,7 @@ import { Choice } from "../ui/Choice";
 import { Line } from "../ui/form";
 import { clock, dayAndTime, number4 } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { choice, command } from "../ui/keys";
 import { useKept } from "../ui/useKept";
 import { OldSticker, usePutOn } from "./putOn";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
@@ -43,13 +44,7 @@ const Gate = ({ job }: { job: JobView }) => {
       },
     });
   };
-  useCommands([
-    {
-      keys: ["Enter"],
-      name: "To the Bench",
-      run: passed ? () => void go(`/jobs/${job.id}/bench`) : undefined,
-    },
-  ]);
+  useCommands([command("gate.pass", passed ? () => void go(`/jobs/${job.id}/bench`) : undefined)]);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="gate" />
@@ -226,7 +221,7 @@ const Ask = ({
 }) => {
   const [typed, setTyped] = useState("");
   const [explained, setExplained] = useState("");
-  const keys = c.answers.map((a, k) => (a.result === "open" ? "0" : String(k + 1)));
+  const keys = c.answers.map((a, k) => (a.result === "open" ? 0 : k + 1));
   const pick = (a: string) => {
     onAnswer(
       a,
@@ -235,15 +230,17 @@ const Ask = ({
     );
   };
   useCommands(
-    c.answers.map((a, k) => ({
-      keys: [keys[k] ?? ""],
-      name: a.name,
-      run: busy
-        ? undefined
-        : () => {
-            pick(a.id);
-          },
-    })),
+    c.answers.map((a, k) =>
+      choice(
+        keys[k] ?? 0,
+        a.name,
+        busy
+          ? undefined
+          : () => {
+              pick(a.id);
+            },
+      ),
+    ),
   );
   return (
     <Box sx={{ display: "grid", gap: 1.5 }}>
@@ -309,7 +306,7 @@ const Ask = ({
           <Choice
             key={a.id}
             name={a.name}
-            hotkey={keys[k]}
+            hotkey={String(keys[k] ?? 0)}
             disabled={busy}
             effect={
               a.result === "clear"

@@ -12,6 +12,7 @@ import { v } from "../theme/tokens";
 import { Line, OneOf, Select, number, pressed } from "../ui/form";
 import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { choice } from "../ui/keys";
 import { Digit, ErrorLine, Heading, KeyedCard, Tick } from "../ui/parts";
 import { toDo } from "../proof/standing";
 
@@ -133,13 +134,11 @@ const Ending = ({ job }: { job: JobView }) => {
     setError(undefined);
   };
   useCommands(
-    OUTCOMES.map(([id, name], k) => ({
-      keys: [String(k + 1)],
-      name,
-      run: () => {
+    OUTCOMES.map(([id, name], k) =>
+      choice(k + 1, name, () => {
         pick(id);
-      },
-    })),
+      }),
+    ),
   );
   const close = () => {
     if (outcome === undefined) return;
@@ -216,6 +215,12 @@ const Ending = ({ job }: { job: JobView }) => {
                 <Button onClick={() => void go(`/jobs/${job.id}/repair`)}>To what is open</Button>
               </Box>
             )}
+            {job.clock.minutes < 0.5 && job.clock.since == null && job.clock.others.length === 0 && (
+              <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }} data-no-minutes>
+                <ErrorLine>No minutes are on this job: no labour is billed.</ErrorLine>
+                <Button onClick={() => void go(`/jobs/${job.id}/repair?desk=minutes`)}>Enter minutes</Button>
+              </Box>
+            )}
             {names && (
               <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.2, alignItems: "center" }}>
                 <Select
@@ -286,12 +291,9 @@ const Immobilised = ({ job }: { job: JobView }) => {
       <Button
         disabled={busy || done}
         onClick={() => {
-          write(
-            [{ kind: "proof", check: "immobilised", result: "pass", typed: "", words: "tagged", minutes: 2 }],
-            () => {
-              setDone(true);
-            },
-          );
+          write([{ kind: "proof", check: "immobilised", result: "pass", typed: "", words: "tagged" }], () => {
+            setDone(true);
+          });
         }}
         data-immobilised
         sx={{ justifySelf: "start", gap: 1 }}
@@ -353,14 +355,14 @@ const OwnerSheet = ({ job }: { job: JobView }) => {
                 }}
                 data-keep-sheet
               >
-                Cancel
+                Save
               </Button>
               <Button
                 onClick={() => {
                   setText(undefined);
                 }}
               >
-                Back
+                Cancel
               </Button>
             </Box>
             {error !== undefined && <ErrorLine>{error}</ErrorLine>}

@@ -14,6 +14,7 @@ import { TraceMap } from "../trace/TraceMap";
 import { Choice } from "../ui/Choice";
 import { day, number4 } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { command } from "../ui/keys";
 import { useSettled } from "../ui/useSettled";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
 
@@ -177,18 +178,17 @@ export const IntakeNew = () => {
       answer(question.symptom, yes);
     });
   useCommands([
-    { keys: ["1"], name: "Yes, it does", run: say(true) },
-    { keys: ["2"], name: "No", run: say(false) },
-    { keys: ["0"], name: "Not known", run: say(null) },
-    {
-      keys: ["Enter"],
-      name: "Open the job",
-      run: canOpen
+    command("intake.yes", say(true)),
+    command("intake.no", say(false)),
+    command("intake.unknown", say(null)),
+    command(
+      "intake.open",
+      canOpen
         ? () => {
             open.mutate();
           }
         : undefined,
-    },
+    ),
   ]);
   return (
     <Box

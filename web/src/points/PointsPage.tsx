@@ -256,7 +256,6 @@ const TakePoint = ({
           on,
           result,
           typed: result === "figure" ? typed.trim() : "",
-          minutes: 1,
         },
       ],
       () => {

@@ -11,6 +11,7 @@ import { v } from "../theme/tokens";
 import { Line, number } from "../ui/form";
 import { clock, limitWords, minutes } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { command } from "../ui/keys";
 import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
@@ -44,20 +45,12 @@ const Proof = ({ job }: { job: JobView }) => {
     document.querySelector(`[data-row="${next ?? ""}"]`)?.scrollIntoView({ block: "nearest" });
   };
   useCommands([
-    {
-      keys: ["ArrowDown"],
-      name: "Next check",
-      run: () => {
-        walk(1);
-      },
-    },
-    {
-      keys: ["ArrowUp"],
-      name: "Check before",
-      run: () => {
-        walk(-1);
-      },
-    },
+    command("proof.next", () => {
+      walk(1);
+    }),
+    command("proof.before", () => {
+      walk(-1);
+    }),
   ]);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
@@ -446,7 +439,6 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
           typed: result === "not-fitted" ? "" : typed.trim(),
           words: words.trim(),
           still: result === "fail" ? still : {},
-          minutes: row.minutes,
         },
       ],
       { onSuccess: onDone },
@@ -455,10 +447,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
   const pass = () => {
     send("pass");
   };
-  useCommands([
-    { keys: ["Enter"], name: "It passed", run: measured || waits ? undefined : pass },
-    { keys: ["Escape"], name: "Back to the list", run: onDone },
-  ]);
+  useCommands([command("proof.passed", measured || waits ? undefined : pass), command("proof.back", onDone)]);
   return (
     <KeyedCard label={`Check: ${row.name}`}>
       <Box

@@ -11,6 +11,7 @@ import { Mark } from "../ui/Mark";
 import { SmallStrip, stripWords } from "../ui/SmallStrip";
 import { day, dayTime, minutes, number4, span, when } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { command } from "../ui/keys";
 import { Disc, ErrorLine, Heading, Key, Tick, Triangle } from "../ui/parts";
 import { ImportButton } from "./ImportButton";
 
@@ -31,8 +32,8 @@ export const RackPage = () => {
   const go = useNavigate();
   const field = useRef<HTMLInputElement>(null);
   useCommands([
-    { keys: ["f"], name: "Find a job", run: () => field.current?.focus() },
-    { keys: ["j"], name: "New job", run: () => void go("/new") },
+    command("rack.find", () => field.current?.focus()),
+    command("rack.new", () => void go("/new")),
   ]);
   const r = rack.data;
   return (
@@ -288,7 +289,7 @@ const Hanging = ({
                 <SmallStrip segments={t.segments} width={first ? 322 : 243} tall />
               </Box>
               <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
-                <b>{one || "All cleared"}</b>
+                <b>{one || "No suspect"}</b>
                 <span>{two.toLowerCase()}</span>
               </Box>
             </>
@@ -618,7 +619,7 @@ const WaitTag = ({ ticket: t, now }: { ticket: Ticket; now: string }) => {
             ? "Pack in quarantine"
             : t.segments.length === 0
               ? "Points by hand"
-              : one || "All cleared"}
+              : one || "No suspect"}
         </Box>
         <Box sx={{ borderTop: `1px solid ${v("rule")}`, mt: 0.8, pt: 0.6, fontSize: 15 }}>
           <b>{WAITS[w?.kind ?? ""]}</b>

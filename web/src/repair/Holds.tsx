@@ -161,6 +161,8 @@ const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
   const me = useMe();
   const [how, setHow] = useState("");
   const [reason, setReason] = useState<string>();
+  const go = useNavigate();
+  const plug = item.key.startsWith("plug.") ? item.key.slice("plug.".length) : undefined;
   const may = item.may_except && (me.data?.role === "technician" || me.data?.role === "specialist");
   return (
     <Box
@@ -179,26 +181,48 @@ const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
         {item.name}
       </Box>
       <Box sx={{ fontSize: 16 }}>{item.detail}</Box>
-      {!item.by_state && (
-        <>
-          <Line label="How it was closed" name="how" value={how} onChange={setHow} />
-          <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
-            <Button type="submit" variant="contained" disabled={busy || how.trim() === ""} data-close-send>
-              Closed
-            </Button>
-            {may && reason === undefined && (
-              <Button
-                type="button"
-                onClick={() => {
-                  setReason("");
-                }}
-              >
-                Leave out, with a reason
-              </Button>
-            )}
-          </Box>
-        </>
-      )}
+      {!item.by_state && <Line label="How it was closed" name="how" value={how} onChange={setHow} />}
+      <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+        {!item.by_state && (
+          <Button type="submit" variant="contained" disabled={busy || how.trim() === ""} data-close-send>
+            Closed
+          </Button>
+        )}
+        {plug !== undefined && (
+          <Button
+            type="button"
+            variant="contained"
+            disabled={busy}
+            onClick={() => {
+              const apart = (job.state.apart ?? []).filter((p) => p !== plug);
+              write([{ kind: "state", state: { ...job.state, apart } }]);
+            }}
+            data-joined={plug}
+          >
+            It is joined
+          </Button>
+        )}
+        {item.key.startsWith("named.") && (
+          <Button
+            type="button"
+            variant="contained"
+            onClick={() => void go(`/jobs/${job.id}/intake`)}
+            data-name-it={item.key}
+          >
+            Name it at the intake
+          </Button>
+        )}
+        {may && reason === undefined && (
+          <Button
+            type="button"
+            onClick={() => {
+              setReason("");
+            }}
+          >
+            Leave out, with a reason
+          </Button>
+        )}
+      </Box>
       {reason !== undefined && (
         <Box sx={{ display: "grid", gap: 1 }}>
           <Line label="Why, prints on the report" value={reason} onChange={setReason} autoFocus />
@@ -216,7 +240,7 @@ const Close = ({ job, item }: { job: JobView; item: OpenItem }) => {
       )}
       {!item.may_except && (
         <Box sx={{ display: "flex", gap: 1, fontSize: 15, alignItems: "center" }}>
-          <Lock size={16} /> Nobody lets it go.
+          <Lock size={16} /> This cannot be left out.
         </Box>
       )}
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}

@@ -1,18 +1,19 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import type { JobView } from "../api/client";
-import { useAppend, useChoices, useJob } from "../api/hooks";
+import { useChoices, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
-import { Cell, JobCell, MinutesCell, MoneyCell, TitleBlock, Warnings } from "../frame/TitleBlock";
+import { JobCell, MinutesCell, MoneyCell, TitleBlock, Warnings } from "../frame/TitleBlock";
 import { PhotoButton, Photos } from "../photos/Photos";
 import { StrikeOut } from "../record/StrikeOut";
 import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { minutes, money } from "../ui/format";
 import { useCommands } from "../ui/commands";
-import { Digit, ErrorLine, Heading, Key } from "../ui/parts";
+import { choice, command } from "../ui/keys";
+import { Digit, ErrorLine, Heading } from "../ui/parts";
 import { Assembly, AssemblyForm } from "./Assembly";
 import { Holds } from "./Holds";
 import { MinutesForm } from "./MinutesForm";
@@ -46,27 +47,32 @@ type Desk = (typeof DESKS)[number][0];
 const Repair = ({ job }: { job: JobView }) => {
   const closed = job.closed != null;
   const choices = useChoices();
-  const [desk, setDesk] = useState<Desk>("part");
+  const [params] = useSearchParams();
+  const asked = DESKS.find((d) => d[0] === params.get("desk"))?.[0];
+  const [desk, setDesk] = useState<Desk>(asked ?? "part");
   const name = (id: string | null | undefined) =>
     choices.data?.classes.find((c) => c.id === id)?.name ?? id ?? "";
   const sum = job.money.sum;
-  useCommands(
-    DESKS.map(([id, name], k) => ({
-      keys: [String(k + 1)],
-      name,
-      run: closed
-        ? undefined
-        : () => {
-            setDesk(id);
-          },
-    })),
-  );
+  const go = useNavigate();
+  useCommands([
+    command("repair.proof", () => void go(`/jobs/${job.id}/proof`)),
+    ...DESKS.map(([id, name], k) =>
+      choice(
+        k + 1,
+        name,
+        closed
+          ? undefined
+          : () => {
+              setDesk(id);
+            },
+      ),
+    ),
+  ]);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
       <JobLine job={job} here="repair" />
       <TitleBlock>
         <JobCell job={job} />
-        {!closed && <ClockCell job={job} />}
         <MinutesCell job={job} />
         <MoneyCell job={job} />
       </TitleBlock>
@@ -167,31 +173,5 @@ const Repair = ({ job }: { job: JobView }) => {
         <Holds job={job} />
       </Box>
     </Box>
-  );
-};
-
-/** The present person's clock on this job: it pauses, and can be corrected with a reason. */
-const ClockCell = ({ job }: { job: JobView }) => {
-  const append = useAppend(job);
-  const go = useNavigate();
-  const runs = job.clock.since != null;
-  const turn = () => {
-    append.mutate([{ kind: "clock", run: !runs }]);
-  };
-  useCommands([
-    { keys: ["c"], name: runs ? "Pause clock" : "Start clock", run: append.isPending ? undefined : turn },
-    { keys: ["p"], name: "To the proof", run: () => void go(`/jobs/${job.id}/proof`) },
-  ]);
-  return (
-    <Cell width={170}>
-      <Button
-        onClick={turn}
-        disabled={append.isPending}
-        data-clock={runs ? "runs" : "stands"}
-        sx={{ minHeight: 46, height: 46, px: 1.2, gap: 1, fontSize: 16, whiteSpace: "nowrap" }}
-      >
-        {runs ? "Pause clock" : "Start clock"} <Key>C</Key>
-      </Button>
-    </Cell>
   );
 };

@@ -181,7 +181,15 @@ const Sheet = ({ view: r, copy, minutes }: { view: ReportView; copy: Copy; minut
                         {p.measured.map((m) => (
                           <tr key={m.name}>
                             <td>{m.name}</td>
-                            <td className="n">{m.arrival}</td>
+                            <td className="n" data-off={m.off || undefined}>
+                              {m.off ? (
+                                <b style={{ whiteSpace: "normal" }}>
+                                  <Off /> {m.arrival}
+                                </b>
+                              ) : (
+                                m.arrival
+                              )}
+                            </td>
                             <td className="n">
                               <b>{m.leaving}</b>
                             </td>
@@ -352,6 +360,14 @@ const Part = ({ title, children }: { title: string; children: React.ReactNode })
   </Box>
 );
 
+/** Marks a reading that is not as it should be. */
+const Off = () => (
+  <svg width="14" height="14" viewBox="0 0 18 18" role="img" aria-label="not as it should be">
+    <path d="M9 1l9 16H0z" fill={INK} />
+    <path d="M9 6.5v5M9 13.4v1.8" stroke="#fff" strokeWidth="2" />
+  </svg>
+);
+
 const Ticked = () => (
   <svg width="18" height="18" viewBox="0 0 18 18" role="img" aria-label="passed">
     <circle cx="9" cy="9" r="9" fill={INK} />
@@ -439,7 +455,7 @@ const PathDrawing = ({ r }: { r: ReportView }) => {
               )}
               {b.state === "unlooked" && (
                 <text x={x + one / 2} y={high + 66} textAnchor="middle" fontSize="13">
-                  not looked at
+                  not measured
                 </text>
               )}
             </g>

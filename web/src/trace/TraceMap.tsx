@@ -248,7 +248,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 y={l.strands.y + 26}
                 width={l.strands.w}
                 height="7"
-                fill={strands.status === "cleared" ? v("verdigrisFill") : "none"}
+                fill={BAR[strands.status] ?? "none"}
                 stroke={v("ruleStrong")}
               />
             )}
@@ -276,7 +276,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                   y={275}
                   width={w - 1}
                   height={7}
-                  fill="none"
+                  fill={BAR[s.status] ?? "none"}
                   stroke={v("ruleStrong")}
                   strokeWidth="1.2"
                 />
@@ -294,7 +294,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 y={300}
                 fontSize={narrow ? 13 : 15}
                 fontWeight="600"
-                style={{ fill: s.status === "cleared" ? v("verdigris") : v("ink") }}
+                style={{ fill: NAMED[s.status] ?? v("ink") }}
               >
                 {stripName(s, w)}
               </text>
@@ -303,9 +303,9 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                   {s.percent} %
                 </text>
               )}
-              {s.status === "unlooked" && w > 150 && (
+              {(s.status === "unlooked" || s.status === "unlikely") && w > 150 && (
                 <text x={x + w} y={300} fontSize="14" textAnchor="end" style={{ fill: v("ink2") }}>
-                  not looked at
+                  {s.status === "unlikely" ? "unlikely" : "not measured"}
                 </text>
               )}
             </g>
@@ -315,6 +315,12 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
     </Box>
   );
 };
+
+/** Ground of a segment's bar by how it stands; a suspected one is hatched. */
+const BAR: Record<string, string> = { cleared: v("verdigrisFill"), unlikely: v("rule") };
+
+/** Colour of a segment's name by how it stands. */
+const NAMED: Record<string, string> = { cleared: v("verdigris"), unlikely: v("ink2") };
 
 /** A segment's name as its place under the strip holds it: whole, cut, or left to the bar alone. */
 const stripName = (s: SegmentShare, room: number): string => {

@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import { useState } from "react";
 import { commandsNow, useCommands, type Command } from "./commands";
+import { command } from "./keys";
 import { Key } from "./parts";
 
 const printed = (key: string): string =>
@@ -13,14 +14,9 @@ const printed = (key: string): string =>
 export const KeysNow = () => {
   const [shown, setShown] = useState<Command[]>();
   useCommands([
-    {
-      keys: ["?"],
-      name: "Show these keys",
-      run: () => {
-        setShown(commandsNow());
-      },
-      inField: true,
-    },
+    command("keys.show", () => {
+      setShown(commandsNow());
+    }),
   ]);
   const close = () => {
     setShown(undefined);

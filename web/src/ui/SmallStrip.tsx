@@ -58,7 +58,7 @@ export const SmallStrip = ({
             y={base - 1}
             width={one - 1.2}
             height={3.4}
-            fill="none"
+            fill={s.status === "unlikely" ? v("rule") : "none"}
             stroke={v("ruleStrong")}
             strokeWidth="1.2"
           />

@@ -123,14 +123,17 @@ pub(super) fn apart(a: &[f64], b: &[f64]) -> f64 {
     each.sum::<f64>() / 2.0
 }
 
+/// Does a hypothesis move this test?
+pub fn moves(model: &Model, hypothesis: usize, test: usize) -> bool {
+    let rows = &model.rows[test];
+    apart(rows.row(hypothesis), &rows.healthy) > MOVES
+}
+
 /// Does some fault of a class move this test? After a repair of the class that did not end the complaint, what the
 /// mended fault may have hidden is worth reading again; everything else is as it was.
 pub fn moved_by(model: &Model, class: usize, test: usize) -> bool {
-    let rows = &model.rows[test];
-    model.classes[class]
-        .members
-        .iter()
-        .any(|h| apart(rows.row(*h), &rows.healthy) > MOVES)
+    let mut members = model.classes[class].members.iter();
+    members.any(|h| moves(model, *h, test))
 }
 
 /// All tests worth doing, best first.

@@ -1,6 +1,6 @@
 //! Open items: what the shop left behind and has to close before the vehicle leaves. Some are written
 //! by hand; others follow from the work itself: what opening destroys has to be renewed, a plug that is
-//! apart has to be joined.
+//! apart has to be joined. And a job names its vehicle and its owner, or says why not.
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::model::Model;
@@ -166,6 +166,25 @@ pub fn items(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<OpenIte
             standing: ItemStanding::Open,
             how: String::new(),
             at: None,
+        });
+    }
+    let named = [
+        ("vehicle", "Vehicle", !job.vehicle.trim().is_empty()),
+        ("owner", "Owner", job.customer.is_some()),
+    ];
+    for (key, who, _) in named.into_iter().filter(|n| !n.2) {
+        let key = format!("named.{key}");
+        let (now, how, at) = standing(&key, 0, true);
+        out.push(OpenItem {
+            key,
+            name: format!("{who} not named"),
+            what: "name it at the intake, or say why this job has none".into(),
+            detail: "A job is found again by its vehicle and its owner.".into(),
+            may_except: true,
+            by_state: true,
+            standing: now,
+            how,
+            at,
         });
     }
     out

@@ -506,7 +506,9 @@ pub fn holds(catalogue: &Catalogue, job: &Job, opened: &[Opened], outcome: Outco
         }
     }
     for item in items::items(catalogue, job, opened) {
-        if item.standing == ItemStanding::Open {
+        if item.standing == ItemStanding::Open && item.by_state {
+            out.push(format!("{}: {}.", item.name, item.what));
+        } else if item.standing == ItemStanding::Open {
             out.push(format!("{} is open: {}.", item.name, item.what));
         }
     }

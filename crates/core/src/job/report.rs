@@ -175,20 +175,13 @@ fn path(w: &Weighed<'_>) -> Vec<PathBox> {
         .filter_map(|c| w.catalogue.classes.get(c))
         .map(|c| c.segment.as_str())
         .collect();
-    let proved = w
-        .job
-        .proofs
-        .iter()
-        .rev()
-        .find(|p| p.check == proof::COMPLAINT)
-        .is_some_and(|p| p.result == ProofResult::Pass);
     w.bench()
         .segments
         .into_iter()
         .map(|s| PathBox {
             state: if mended.contains(&s.id.as_str()) {
                 "fault"
-            } else if s.status == "cleared" || (proved && w.job.closed.is_some()) {
+            } else if s.status == "cleared" {
                 "good"
             } else {
                 "unlooked"
@@ -231,7 +224,11 @@ fn measured(w: &Weighed<'_>) -> Vec<Measured> {
             continue;
         };
         seen.push(&t.test);
-        let (arrival, mark, _) = w.judge(k, t);
+        let (mut arrival, mark, _) = w.judge(k, t);
+        let still = t.figure.is_some_and(|f| f.high - f.low < 1e-9);
+        if mark == "off" && still && swings(w, k) {
+            arrival.push_str(", does not change");
+        }
         let later = w
             .job
             .taken
@@ -283,9 +280,20 @@ fn should_be(w: &Weighed<'_>, test: usize) -> String {
             outcomes.first().map_or(String::new(), |o| o.1.clone())
         }
         repertoire::Kind::Probe(p) => explain::expected(w.model, test).map_or(String::new(), |e| {
-            reading::show_range(e.low.0, e.high.1, p.unit())
+            if swings(w, test) {
+                let low = reading::show_range(e.low.0, e.low.1, p.unit());
+                let high = reading::show_range(e.high.0, e.high.1, p.unit());
+                format!("changes between {low} and {high}")
+            } else {
+                reading::show_range(e.low.0, e.high.1, p.unit())
+            }
         }),
     }
+}
+
+/// Is this read while something is turned, between a low and a high figure?
+fn swings(w: &Weighed<'_>, test: usize) -> bool {
+    matches!(&w.model.tests[test].kind, repertoire::Kind::Probe(p) if p.sweep.is_some())
 }
 
 fn measured_by_hand(job: &Job) -> Vec<Measured> {

@@ -78,7 +78,8 @@ pub struct SegmentShare {
     pub share: f64,
     /// Whole per cent; all segments and the two last lines add up to 100.
     pub percent: u32,
-    /// `suspected`, `cleared` or `unlooked`.
+    /// `suspected`; `cleared`: measured, and as it should be; `unlikely`: not measured, what was taken elsewhere speaks against
+    /// it; `unlooked`.
     pub status: String,
 }
 

@@ -153,6 +153,73 @@ fn a_failed_repair_puts_the_class_down_and_asks_for_its_reading_again() {
     );
 }
 
+/// Evidence of a job on this vehicle: a complaint, and then the best test by test as a sound vehicle answers, or one
+/// with the fault that is the likeliest at first.
+fn course(
+    m: &Model,
+    symptom: &str,
+    sound: bool,
+    readings: usize,
+) -> (Belief, Situation, Vec<choose::Candidate>) {
+    let mut evidence = vec![told(symptom)];
+    let mut situation = Situation {
+        risk_limit: 3,
+        ..Situation::default()
+    };
+    let begin = Belief::of(m, &evidence);
+    let share = |k: &usize| begin.shares[*k];
+    let likeliest = (0..m.listed).max_by(|a, b| share(a).total_cmp(&share(b)));
+    let fault = if sound { None } else { likeliest };
+    for _ in 0..readings {
+        let belief = Belief::of(m, &evidence);
+        let ranked = choose::rank(m, &belief, &situation);
+        let Some(best) = ranked.first() else { break };
+        let spec = &m.tests[best.test];
+        situation.closed.insert(spec.id.clone());
+        situation.opened.insert(spec.access.clone());
+        situation.state = spec.state.bring(&situation.state);
+        evidence.push(common::test_item(
+            best.test,
+            common::shows(m, best.test, fault),
+        ));
+    }
+    let belief = Belief::of(m, &evidence);
+    let ranked = choose::rank(m, &belief, &situation);
+    (belief, situation, ranked)
+}
+
+#[test]
+fn the_estimate_at_a_glance_agrees_with_the_job_played_on() {
+    let (mut seen, mut apart) = (0, Vec::new());
+    for m in common::models() {
+        let family = &m.profile.family;
+        // none of these was among the jobs that the estimate was fitted to
+        for symptom in ["S04", "S09", "S12"] {
+            let told = common::catalogue().symptom(symptom);
+            if !told.is_some_and(|s| family.fits(&s.fits)) {
+                continue;
+            }
+            for (sound, readings) in [(true, 0), (false, 5)] {
+                let (belief, situation, ranked) = course(m, symptom, sound, readings);
+                let prices = Prices::default();
+                let quick = plan::estimate(m, &belief, &situation, &prices, &ranked);
+                let full = plan::forecast(m, &belief, &situation, &prices, 7).minutes;
+                assert!(quick.windows(2).all(|w| w[0] <= w[1]), "{quick:?}");
+                seen += 1;
+                // what is nearly sure has no spread: five minutes are none
+                let within = |x: f64, s: [f64; 3]| (s[0] - 5.0..=s[2] + 5.0).contains(&x);
+                if !within(quick[1], full) || !within(full[1], quick) {
+                    apart.push(format!(
+                        "{} {symptom}, {readings} readings: {quick:.0?} and {full:.0?}",
+                        family.id
+                    ));
+                }
+            }
+        }
+    }
+    assert!(seen >= 16 && apart.len() * 8 <= seen, "{seen}: {apart:#?}");
+}
+
 #[test]
 fn the_forecast_is_the_same_twice_and_in_order() {
     let m = model();

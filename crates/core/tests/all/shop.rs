@@ -68,6 +68,7 @@ fn prove_all(log: &mut Log) {
 fn on_the_bench() -> Log {
     let mut log = Log::with_pack();
     log.clear_gate();
+    log.name_it();
     log
 }
 
@@ -320,6 +321,50 @@ fn a_plug_that_is_apart_and_a_joint_that_is_twisted_hold_the_hand_back() {
 }
 
 #[test]
+fn a_job_ends_with_its_vehicle_and_owner_or_says_why_not() {
+    let mut log = Log::with_pack();
+    log.clear_gate();
+    let declined = close(Outcome::Declined);
+    assert_eq!(refused(&log, &[], &declined), Some("held"));
+    assert_eq!(
+        held(&log, Outcome::Declined),
+        [
+            "Vehicle not named: name it at the intake, or say why this job has none.",
+            "Owner not named: name it at the intake, or say why this job has none."
+        ]
+    );
+    // what is scrapped needs neither
+    assert!(held(&log, Outcome::Scrapped).is_empty());
+    let by_hand = Body::CloseItem(entry::CloseItem {
+        item: "named.owner".into(),
+        how: "somebody".into(),
+    });
+    assert_eq!(refused(&log, &[], &by_hand), Some("by-state"));
+    let because = |reason: &str| {
+        Body::Except(entry::Except {
+            what: "named.owner".into(),
+            reason: reason.into(),
+        })
+    };
+    assert_eq!(
+        log.refuses(&because("no"), Role::Technician),
+        Some("no-reason")
+    );
+    let said = because("left at the door without a note");
+    assert_eq!(log.refuses(&said, Role::Trainee), Some("not-allowed"));
+    log.add(said);
+    assert_eq!(held(&log, Outcome::Declined).len(), 1);
+    log.add(Body::Vehicle(entry::Vehicle {
+        name: "  ".into(),
+        frame_number: None,
+        controller: None,
+    }));
+    assert_eq!(held(&log, Outcome::Declined).len(), 1, "blanks are no name");
+    log.name_it();
+    assert_eq!(refused(&log, &[], &declined), None);
+}
+
+#[test]
 fn a_touched_vehicle_that_is_not_proved_leaves_only_so_that_it_cannot_run() {
     let mut log = on_the_bench();
     assert!(held(&log, Outcome::HandedBackAsIs).is_empty());
@@ -464,6 +509,7 @@ fn other() -> Log {
         known: false,
     }));
     log.clear_gate();
+    log.name_it();
     log
 }
 

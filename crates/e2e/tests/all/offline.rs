@@ -116,6 +116,7 @@ async fn what_no_longer_fits_is_shown_with_its_sentence() -> Done {
     let view = client.open("Lamp dark").await?;
     let view = client.open_gate(view, "B-93").await?;
     let id = view["id"].as_str().unwrap_or_default().to_string();
+    client.name_it(&id).await?;
     b.page
         .goto(format!("{}/jobs/{id}/repair", shop.server.url))
         .await?;

@@ -99,6 +99,10 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[data-gate-again] [data-gate-answer=none]").await?;
     b.see("[data-check]").await?;
     shop.prove_all(&id).await?;
+    Client::sign_in(&shop.server.url, "Pavo Renk")
+        .await?
+        .name_it(&id)
+        .await?;
     go(&shop, &id, "hand-back").await?;
     b.press("[data-outcome=repaired]").await?;
     b.press("[data-pick=seen]").await?;
@@ -207,6 +211,7 @@ async fn a_proof_that_fails_goes_to_the_bench_and_comes_back() -> Done {
     b.see("[data-row=fastener-walk][data-standing=excepted]")
         .await?;
     shop.prove_all(&id).await?;
+    client.name_it(&id).await?;
     go(&shop, &id, "hand-back").await?;
     b.press("[data-outcome=repaired]").await?;
     b.press("[data-pick=seen]").await?;
@@ -221,7 +226,15 @@ async fn a_proof_that_fails_goes_to_the_bench_and_comes_back() -> Done {
 async fn an_open_item_holds_the_hand_back() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
     let b = &shop.browser;
-    let (id, _) = job_at(&shop, "Lamp dark", "B-62", "repair").await?;
+    let (id, client) = job_at(&shop, "Lamp dark", "B-62", "repair").await?;
+    // without its vehicle and owner a job does not end
+    b.see("[data-item='named.vehicle'][data-standing=open]")
+        .await?;
+    b.press("[data-item='named.owner']").await?;
+    b.press("[data-name-it='named.owner']").await?;
+    b.see("#words").await?;
+    client.name_it(&id).await?;
+    go(&shop, &id, "repair").await?;
     b.press("[data-desk=open]").await?;
     pick(b, "item", "temporary-joint").await?;
     b.fill("input[name=left-open]", "lamp feed, twisted")

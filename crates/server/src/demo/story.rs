@@ -67,6 +67,11 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         None,
     )
     .await?;
+    s.customer(
+        "Harbour school, Silke Thorn",
+        "office@harbour-school.example",
+    )
+    .await?;
     s.pack("K-12").await?;
     s.clear_gate("53.1").await?;
     s.takes(&[

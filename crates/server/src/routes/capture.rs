@@ -11,6 +11,7 @@ use axum::http::StatusCode;
 use serde::Serialize;
 use spannung_circuit::Mode;
 use spannung_core::diagnosis::repertoire::{self, Kind};
+use spannung_core::reading::{self, Unit};
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -27,18 +28,10 @@ struct Captured {
     typed: String,
 }
 
-/// How a figure is written where a person would type it.
-fn written(low: f64, high: f64) -> String {
-    let one = |v: f64| {
-        if v.is_infinite() {
-            "OL".to_string()
-        } else if v.abs() >= 1000.0 {
-            format!("{v:.0}")
-        } else {
-            format!("{v:.4}")
-        }
-    };
-    let (low, high) = (one(low), one(high));
+/// How a figure is written where a person would type it: three digits, more no hand meter of the class is sure of
+/// (0.8 % of volts, 1.2 % of ohms, 2 % of amps).
+fn written(low: f64, high: f64, unit: Unit) -> String {
+    let (low, high) = (reading::typed(low, unit), reading::typed(high, unit));
     if low == high {
         high
     } else {
@@ -77,10 +70,10 @@ async fn capture(
             element: p.element.map(|e| w.model.net.elements[e].id.clone()),
             moments: p.moments(&spec.state.bring(&w.job.state)),
         };
-        Some((p.mode, p.groups, sweeps, place))
+        Some((p.mode, p.unit(), p.groups, sweeps, place))
     })
     .await?;
-    let Some((mode, groups, sweeps, place)) = asked else {
+    let Some((mode, unit, groups, sweeps, place)) = asked else {
         return Err(ApiError::not_found("test on this vehicle"));
     };
     if groups {
@@ -101,9 +94,9 @@ async fn capture(
     };
     Ok(Json(Captured {
         typed: if sweeps {
-            written(low, high)
+            written(low, high, unit)
         } else {
-            written(high, high)
+            written(high, high, unit)
         },
     }))
 }

@@ -14,7 +14,7 @@ pub mod forecast;
 mod witness;
 
 pub use cost::{Costs, Expected, PROVE_MINUTES, Prices, Try};
-pub use forecast::{Forecast, forecast};
+pub use forecast::{Forecast, estimate, forecast};
 
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{Candidate, Situation};

@@ -339,7 +339,7 @@ impl<'a> Weighed<'a> {
             next,
             first_minute_done: first_done,
             first_minute_left: first.len(),
-            minutes_to_go: self.to_go(&shares, &ranked),
+            minutes_to_go: plan::estimate(m, &self.belief, &self.situation, prices, &ranked),
             built: self.built(matches!(plan.action, Action::Built(_))),
             suspects,
             nothing_percent,

@@ -1,12 +1,45 @@
 //! The suspects with their shares, and what the rest of the job will take.
 
 use super::Weighed;
-use crate::diagnosis::choose::Candidate;
+use crate::diagnosis::choose;
+use crate::diagnosis::evidence::Item;
 use crate::diagnosis::explain;
 use crate::diagnosis::hypothesis::Suspicion;
 use crate::job::view::{FaultShare, Reason, SegmentShare, Suspect};
 
+/// Share of a segment's faults that readings would have shown, from which the segment counts as measured.
+const MEASURED: f64 = 0.5;
+
 impl Weighed<'_> {
+    /// Segments that were measured: readings and looks at one place taken so far would have shown at least half of what
+    /// breaks there, by its frequency. What shows when it is switched on is no measurement: it makes much unlikely at once.
+    fn looked_at(&self, weights: &[f64]) -> Vec<bool> {
+        let m = self.model;
+        let taken: Vec<usize> = self
+            .evidence
+            .iter()
+            .filter_map(|e| match &e.item {
+                Item::Test { test, .. } if m.tests[*test].first_minute.is_none() => Some(*test),
+                _ => None,
+            })
+            .collect();
+        let segments = &m.profile.family.segments;
+        let mut shown = vec![0.0; segments.len()];
+        for (k, h) in m.hypotheses.iter().enumerate() {
+            let Suspicion::Case(case) = &h.kind else {
+                continue;
+            };
+            let place = segments.iter().position(|s| s.id == m.cases[*case].segment);
+            if let Some(place) = place
+                && taken.iter().any(|t| choose::moves(m, k, *t))
+            {
+                shown[place] += h.weight;
+            }
+        }
+        let enough = |(shown, all): (&f64, &f64)| *all > 0.0 && shown / all >= MEASURED;
+        shown.iter().zip(weights).map(enough).collect()
+    }
+
     #[allow(clippy::type_complexity)]
     pub(super) fn suspects(&self, shares: &[f64]) -> (Vec<Suspect>, u32, u32, Vec<SegmentShare>) {
         let m = self.model;
@@ -32,6 +65,7 @@ impl Weighed<'_> {
         all.push(outside);
         let percents = round_to_100(&all);
         let tested = self.job.taken.iter().any(|t| !t.voided);
+        let looked_at = self.looked_at(&before);
         let segments = family
             .segments
             .iter()
@@ -44,7 +78,7 @@ impl Weighed<'_> {
                 status: if by_segment[k] >= 0.02 {
                     "suspected"
                 } else if tested && by_segment[k] < before[k] * 0.5 {
-                    "cleared"
+                    if looked_at[k] { "cleared" } else { "unlikely" }
                 } else {
                     "unlooked"
                 }
@@ -121,47 +155,6 @@ impl Weighed<'_> {
             percents[percents.len() - 1],
             segments,
         )
-    }
-
-    /// Minutes to go: repair minutes over the suspects, plus the probing that is left (entropy over
-    /// the classes against the rate of the best tests). A first estimate, not a simulated forecast.
-    pub(super) fn to_go(&self, shares: &[f64], ranked: &[Candidate]) -> [f64; 3] {
-        let m = self.model;
-        let bits: f64 = shares
-            .iter()
-            .filter(|p| **p > 1e-6)
-            .map(|p| -p * p.log2())
-            .sum();
-        let rate = ranked.iter().take(3).map(Candidate::rate).sum::<f64>()
-            / ranked.len().clamp(1, 3) as f64;
-        let probing = if rate > 0.0 {
-            (bits / rate * 0.6).min(60.0)
-        } else {
-            0.0
-        };
-        let mut repairs: Vec<(f64, f64)> = m
-            .classes
-            .iter()
-            .zip(shares)
-            .map(|(c, p)| (c.minutes, *p))
-            .collect();
-        repairs.sort_by(|a, b| a.0.total_cmp(&b.0));
-        let total: f64 = repairs.iter().map(|r| r.1).sum();
-        let at = |q: f64| {
-            let mut sum = 0.0;
-            for (minutes, p) in &repairs {
-                sum += p;
-                if sum >= q * total {
-                    return *minutes;
-                }
-            }
-            repairs.last().map_or(0.0, |r| r.0)
-        };
-        [
-            at(0.1) + probing * 0.4,
-            at(0.5) + probing,
-            at(0.9) + probing * 1.8,
-        ]
     }
 
     /// Price of the parts still to come, cents without tax: 10 %, likely, 90 %, over what the suspects

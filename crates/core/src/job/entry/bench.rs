@@ -31,7 +31,7 @@ pub struct Reading {
     /// What was typed.
     #[serde(default)]
     pub typed: String,
-    /// Minutes it took.
+    /// Minutes entered for it; nothing is assumed, the clock counts them.
     #[serde(default)]
     pub minutes: f64,
     /// The technician says this figure is right although it cannot be.
@@ -132,7 +132,7 @@ pub struct Check {
     pub test: String,
     /// Value of its sign, or `cannot-tell`.
     pub outcome: String,
-    /// Minutes it took.
+    /// Minutes entered for it; nothing is assumed, the clock counts them.
     #[serde(default)]
     pub minutes: f64,
 }
@@ -443,7 +443,7 @@ pub struct PointReading {
     /// What was typed.
     #[serde(default)]
     pub typed: String,
-    /// Minutes it took.
+    /// Minutes entered for it; nothing is assumed, the clock counts them.
     #[serde(default)]
     pub minutes: f64,
 }

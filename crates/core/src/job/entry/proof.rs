@@ -33,7 +33,7 @@ pub struct Proof {
     /// When the complaint still shows: of the symptoms told, which show still (true) and which are gone.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub still: BTreeMap<String, bool>,
-    /// Minutes it took.
+    /// Minutes entered for it; nothing is assumed, the clock counts them.
     #[serde(default)]
     pub minutes: f64,
 }

@@ -5,6 +5,7 @@ pub mod samples;
 
 use spannung_circuit::{Family, Profile};
 use spannung_core::catalogue::Catalogue;
+use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::{Answer, Evidence, Item, Model};
 use spannung_core::job::danger::OnPack;
 use spannung_core::job::entry;
@@ -69,6 +70,22 @@ pub fn test_item(test: usize, answer: Answer) -> Evidence {
             answer,
             taken_in: None,
         },
+    }
+}
+
+/// What a vehicle shows at a test, sound or with a fault case.
+pub fn shows(model: &Model, test: usize, fault: Option<usize>) -> Answer {
+    match &*model.columns[test] {
+        Column::Figures {
+            scale, readings, ..
+        } => {
+            let p = fault.map_or(&readings.healthy, |k| readings.of(k));
+            Answer::Figure {
+                low: scale.from(p.mean[0]),
+                high: scale.from(p.mean[1]),
+            }
+        }
+        Column::Outcomes { .. } => Answer::Outcome(0),
     }
 }
 
@@ -150,6 +167,17 @@ impl Log {
         for (check, answer, typed) in CLEAR {
             self.add(gate(check, answer, typed));
         }
+    }
+    /// Name the vehicle and its owner.
+    pub fn name_it(&mut self) {
+        self.add(Body::Vehicle(entry::Vehicle {
+            name: "Net loft bike".into(),
+            frame_number: None,
+            controller: None,
+        }));
+        self.add(Body::Customer(entry::Customer {
+            customer: Uuid::from_u128(7),
+        }));
     }
     /// The sentence with which it is refused.
     pub fn sentence(&self, body: &Body) -> Option<String> {
