@@ -22,6 +22,10 @@ pub struct Alteration {
     pub id: Spanned<String>,
     /// Name.
     pub name: String,
+    /// Part of the vehicle under which it is listed.
+    pub group: String,
+    /// What it changes, in words.
+    pub changes: String,
     /// Traits of the vehicles it is found on.
     #[serde(default)]
     pub fits: Vec<String>,

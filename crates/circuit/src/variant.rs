@@ -52,6 +52,10 @@ pub struct Variant {
     pub id: Spanned<String>,
     /// Name.
     pub name: String,
+    /// Part of the vehicle under which it is listed.
+    pub group: String,
+    /// What reads otherwise then, in words.
+    pub changes: String,
     /// Family ids.
     pub families: Vec<String>,
     /// Share of vehicles of the kind that are built so.

@@ -779,6 +779,10 @@ export interface components {
         AlterationView: {
             /** @description What has to be said about it. */
             caution: string;
+            /** @description What it changes. */
+            changes: string;
+            /** @description Part of the vehicle under which it is listed. */
+            group: string;
             /** @description Id. */
             id: string;
             /** @description Name. */
@@ -1422,6 +1426,10 @@ export interface components {
         };
         /** @description A known way to build such a vehicle otherwise. */
         BuiltWayView: {
+            /** @description What reads otherwise then. */
+            changes: string;
+            /** @description Part of the vehicle under which it is listed. */
+            group: string;
             /** @description How to make sure of it. */
             how: string;
             /** @description Id. */
@@ -1755,6 +1763,17 @@ export interface components {
             /** @description Code of the second factor, where there is one. */
             factor?: string | null;
             name: string;
+        };
+        /** @description What is different on this vehicle. */
+        ChangeView: {
+            change: components["schemas"]["Change"];
+            /**
+             * Format: uuid
+             * @description Entry: strike it out, and the vehicle is as its family again.
+             */
+            entry: string;
+            source?: components["schemas"]["KnownFrom"] | null;
+            words: string;
         };
         /**
          * @description The vehicle's own charger.
@@ -2221,7 +2240,7 @@ export interface components {
             bench?: components["schemas"]["Bench"] | null;
             /** @description Why the job cannot be worked on; it is still read, noted to, and its entries are struck out. */
             broken?: string | null;
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["ChangeView"][];
             claims: components["schemas"]["ClaimView"][];
             clock: components["schemas"]["ClockView"];
             closed?: components["schemas"]["ClosedView"] | null;
@@ -2460,6 +2479,8 @@ export interface components {
             strands: components["schemas"]["MapStrand"][];
             /** @description Tags, ranks 1 to 5. */
             tags: components["schemas"]["MapTag"][];
+            /** @description Every strand of the motor has a motor of its own, with a wheel of its own. */
+            twin: boolean;
         };
         /** @description A box that is no strand: share by place. */
         MapBox: {
@@ -2488,6 +2509,8 @@ export interface components {
             id: string;
             /** @description Name. */
             name: string;
+            /** @description All pins of the plug, those of other strands and the empty ones too. */
+            pins: components["schemas"]["FacePin"][];
             /** @description Plug id. */
             plug: string;
             /** @description Plug's name. */
@@ -2504,6 +2527,8 @@ export interface components {
             role: string;
             /** @description Segment. */
             segment: string;
+            /** @description Its face: `round` or `flat`. */
+            shape: string;
             /** @description Wires in pin order as the family lists them. */
             wires: components["schemas"]["MapWire"][];
         };

@@ -118,7 +118,6 @@ const BenchOf = ({ job }: { job: Modelled }) => {
       <JobLine job={job} here="bench" />
       <TitleBlock>
         <JobCell job={job} />
-        <VehicleButton job={job} />
         <StateButtons job={job} onState={setState} disabled={append.isPending || job.closed != null} />
         <MinutesCell job={job} />
       </TitleBlock>
@@ -211,7 +210,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             strand={open}
             busy={append.isPending}
             error={
-              append.error && append.variables.some((b) => b.kind === "change")
+              append.error && append.variables.some((b) => ["change", "void"].includes(b.kind))
                 ? append.error.message
                 : undefined
             }
@@ -221,6 +220,9 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             }}
             onChange={(change: Change, source: KnownFrom) => {
               append.mutate([{ kind: "change", change, source }]);
+            }}
+            onTakeBack={(entry) => {
+              append.mutate([{ kind: "void", entry, reason: "taken back" }]);
             }}
             onWalk={(by) => {
               const all = job.map.strands;
@@ -464,28 +466,6 @@ const BenchOf = ({ job }: { job: Modelled }) => {
 
 /** Height of the path's strip of segments, in a low window. */
 const FOLDED = 52;
-
-/** To what this vehicle has that its kind usually does not. */
-const VehicleButton = ({ job }: { job: Modelled }) => {
-  const go = useNavigate();
-  const n = job.changes.length;
-  return (
-    <Box sx={{ display: "flex", alignItems: "center", pr: 1 }}>
-      <Button
-        onClick={() => void go(`/jobs/${job.id}/vehicle`)}
-        data-to-vehicle
-        sx={{ minHeight: 48, height: 48, px: 1.2, flexDirection: "column", alignItems: "flex-start", gap: 0 }}
-      >
-        <Box component="span" sx={{ fontSize: 13, fontWeight: 500, color: v("ink2"), lineHeight: 1.2 }}>
-          Vehicle
-        </Box>
-        <Box component="span" sx={{ fontSize: 16, lineHeight: 1.2, whiteSpace: "nowrap" }}>
-          {n === 0 ? "as built" : `${String(n)} changed`}
-        </Box>
-      </Button>
-    </Box>
-  );
-};
 
 /** Keep testing although the card proposes something else. */
 const MeasureOn = ({

@@ -1,5 +1,6 @@
 import type { FaceView } from "../api/client";
 import { insulation, v } from "../theme/tokens";
+import { pinAt } from "./facePins";
 
 /** Numerals on an insulation colour: the colours are the same in both drawings, so is this ink. */
 const INSIDE = "#1A1D1F";
@@ -10,25 +11,7 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
   const c = size / 2;
   const r = c - 8;
   const n = face.pins.length;
-  const at = (k: number): [number, number] => {
-    if (face.shape === "flat") return [c + (k - (n - 1) / 2) * Math.min(62, (size - 60) / Math.max(1, n)), c];
-    if (n === 2) return [c + (k === 0 ? -36 : 36), c];
-    if (n <= 3) {
-      const a = -Math.PI / 2 + (k * 2 * Math.PI) / n + Math.PI / 3;
-      return [c + 44 * Math.cos(a), c + 44 * Math.sin(a)];
-    }
-    if (n <= 6) {
-      const a = -Math.PI / 2 + Math.PI / n + (k * 2 * Math.PI) / n;
-      return [c + 58 * Math.cos(a), c + 58 * Math.sin(a)];
-    }
-    // three thick ones inside, the rest around
-    if (k < 3) {
-      const a = -Math.PI / 2 + (k * 2 * Math.PI) / 3;
-      return [c + 27 * Math.cos(a), c + 27 * Math.sin(a)];
-    }
-    const a = -Math.PI / 2 + Math.PI / (n - 3) + ((k - 3) * 2 * Math.PI) / (n - 3);
-    return [c + 72 * Math.cos(a), c + 72 * Math.sin(a)];
-  };
+  const at = (k: number): [number, number] => pinAt(face.shape, n, k, size);
   const tip = (pin: number | null | undefined, red: boolean) => {
     const k = face.pins.findIndex((p) => p.pin === pin);
     if (k < 0) return null;

@@ -43,6 +43,12 @@ const isDone = (job: JobView, id: Station): boolean => {
   }
 };
 
+/** The station where a job is worked on now: whoever leaves its vehicle goes back there. */
+export const stationOf = (job: JobView): { id: Station; name: string } => {
+  const passed = ["open", "grounded", "dead-first"].includes(job.gate.standing) || job.closed != null;
+  return STATIONS.find((s) => s.id === (passed ? "bench" : "gate")) ?? { id: "bench", name: "Bench" };
+};
+
 /** The job line: stations are contacts in a conductor; closed when done, open ahead, locked by the gate. */
 export const JobLine = ({ job, here }: { job?: JobView; here: Station }) => {
   const go = useNavigate();

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useState, type ReactNode } from "react";
+import { useLocation, useNavigate } from "react-router";
 import type { JobView, VehicleState } from "../api/client";
 import { useAppend, useForecast } from "../api/hooks";
 import { v } from "../theme/tokens";
@@ -85,11 +86,46 @@ export const Cell = ({
   </Box>
 );
 
+/** Which job, and the way to what its vehicle has that its kind usually does not. */
 export const JobCell = ({ job }: { job: JobView }) => (
-  <Cell grow={1} width={260} caption={`Job ${number4(job.number)} · ${job.vehicle || "vehicle not named"}`}>
-    “{job.words}”
-  </Cell>
+  <>
+    <Cell grow={1} width={260} caption={`Job ${number4(job.number)} · ${job.vehicle || "vehicle not named"}`}>
+      “{job.words}”
+    </Cell>
+    {job.bench != null && <VehicleButton job={job} />}
+  </>
 );
+
+const VehicleButton = ({ job }: { job: JobView }) => {
+  const go = useNavigate();
+  const there = useLocation().pathname.endsWith("/vehicle");
+  const n = job.changes.length;
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", px: 1, borderRight: `1px solid ${v("ruleStrong")}` }}>
+      <Button
+        onClick={() => void go(`/jobs/${job.id}/vehicle`)}
+        aria-current={there ? "page" : undefined}
+        data-to-vehicle
+        sx={{
+          minHeight: 48,
+          height: 48,
+          px: 1.2,
+          flexDirection: "column",
+          alignItems: "flex-start",
+          gap: 0,
+          ...pressed(there),
+        }}
+      >
+        <Box component="span" sx={{ fontSize: 13, fontWeight: 500, lineHeight: 1.2 }}>
+          Vehicle
+        </Box>
+        <Box component="span" sx={{ fontSize: 16, lineHeight: 1.2, whiteSpace: "nowrap" }}>
+          {n === 0 ? "as built" : `${String(n)} changed`}
+        </Box>
+      </Button>
+    </Box>
+  );
+};
 
 /** Minutes spent, by the clock where one runs, and what is left by the suspects. */
 export const MinutesCell = ({ job }: { job: JobView }) => {

@@ -6,10 +6,10 @@ import type { JobView, Outcome } from "../api/client";
 import { useJob, useMe } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, MoneyCell, TitleBlock, Warnings } from "../frame/TitleBlock";
-import { useClasses } from "../repair/PartForm";
+import { Mends } from "../repair/Mends";
 import { useWrite } from "../repair/useWrite";
 import { v } from "../theme/tokens";
-import { Line, OneOf, Select, number, pressed } from "../ui/form";
+import { Line, OneOf, number, pressed } from "../ui/form";
 import { day, distance, distanceUnit, instant, kilometres } from "../ui/format";
 import { useCommands } from "../ui/commands";
 import { choice } from "../ui/keys";
@@ -115,7 +115,6 @@ const Ending = ({ job }: { job: JobView }) => {
   const { write, busy, error, setError } = useWrite(job);
   const me = useMe();
   const go = useNavigate();
-  const classes = useClasses(job);
   const lastMended = [...job.parts].reverse().find((p) => p.class != null)?.class ?? "";
   const [outcome, setOutcome] = useState<Outcome>();
   const [mended, setMended] = useState(lastMended);
@@ -223,13 +222,7 @@ const Ending = ({ job }: { job: JobView }) => {
             )}
             {names && (
               <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.2, alignItems: "center" }}>
-                <Select
-                  label="Which suspect was mended"
-                  value={mended}
-                  onChange={setMended}
-                  empty="Which suspect was mended …"
-                  options={classes}
-                />
+                <Mends job={job} value={mended} onChange={setMended} />
                 <OneOf
                   label="Cause seen with your own eyes"
                   value={cause}

@@ -126,7 +126,7 @@ export const IntakeNew = () => {
   };
   const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   const open = useMutation({
-    mutationFn: () => {
+    mutationFn: async (to: "gate" | "vehicle") => {
       const bodies: Body[] = [
         {
           kind: "opened",
@@ -156,11 +156,12 @@ export const IntakeNew = () => {
       const opened = entries[0];
       if (opened?.body.kind === "opened") opened.body.seconds = draft.seconds ?? seconds;
       set({ ids, seconds: draft.seconds ?? seconds });
-      return take(api.POST("/jobs", { body: { id: draft.id, entries } }));
+      const job = await take(api.POST("/jobs", { body: { id: draft.id, entries } }));
+      return { job, to };
     },
-    onSuccess: (job) => {
+    onSuccess: ({ job, to }) => {
       localStorage.removeItem(DRAFT);
-      void go(`/jobs/${job.id}/gate`);
+      void go(`/jobs/${job.id}/${to}`);
     },
     onError: (e) => {
       // the reply of an earlier press was lost, and something was typed since: the job is there
@@ -185,7 +186,7 @@ export const IntakeNew = () => {
       "intake.open",
       canOpen
         ? () => {
-            open.mutate();
+            open.mutate("gate");
           }
         : undefined,
     ),
@@ -348,13 +349,27 @@ export const IntakeNew = () => {
             variant="contained"
             disabled={!canOpen}
             onClick={() => {
-              open.mutate();
+              open.mutate("gate");
             }}
             sx={{ gap: 1 }}
             data-to-gate
           >
             Open the job <Key>Enter</Key>
           </Button>
+          {family && (
+            <Button
+              disabled={!canOpen}
+              onClick={() => {
+                open.mutate("vehicle");
+              }}
+              sx={{ lineHeight: 1.15 }}
+              data-to-vehicle
+            >
+              Open, and set
+              <br />
+              up its vehicle
+            </Button>
+          )}
         </Box>
       </Box>
       {p && (

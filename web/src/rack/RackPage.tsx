@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useRef, useState, type ReactNode } from "react";
+import useMediaQuery from "@mui/material/useMediaQuery";
 import { useNavigate } from "react-router";
 import type { ClosedTicket, RecheckTicket, Ticket } from "../api/client";
 import { useRack } from "../api/hooks";
@@ -11,7 +12,7 @@ import { Mark } from "../ui/Mark";
 import { SmallStrip, stripWords } from "../ui/SmallStrip";
 import { day, dayTime, minutes, number4, span, when } from "../ui/format";
 import { useCommands } from "../ui/commands";
-import { command } from "../ui/keys";
+import { choice, command } from "../ui/keys";
 import { Disc, ErrorLine, Heading, Key, Tick, Triangle } from "../ui/parts";
 import { ImportButton } from "./ImportButton";
 
@@ -34,6 +35,12 @@ export const RackPage = () => {
   useCommands([
     command("rack.find", () => field.current?.focus()),
     command("rack.new", () => void go("/new")),
+    // the number on a ticket opens it
+    ...(rack.data?.workable ?? [])
+      .slice(0, 9)
+      .map((t, k) =>
+        choice(k + 1, `${number4(t.number)}, ${t.vehicle || "not named"}`, () => void go(path(t))),
+      ),
   ]);
   const r = rack.data;
   return (
@@ -199,7 +206,9 @@ const Hanging = ({
   first: boolean;
 }) => {
   const go = useNavigate();
-  const width = first ? 360 : 278;
+  // on a tablet upright two share a row
+  const narrow = useMediaQuery("(max-width: 900px)");
+  const width = narrow ? "calc(50% - 5px)" : first ? 360 : 278;
   const edge = first ? v("copperFill") : v("ink");
   const [one, two] = stripWords(t.segments);
   const cut = first ? 20 : 16;
@@ -286,7 +295,7 @@ const Hanging = ({
           {t.segments.length > 0 ? (
             <>
               <Box sx={{ mt: 0.5 }}>
-                <SmallStrip segments={t.segments} width={first ? 322 : 243} tall />
+                <SmallStrip segments={t.segments} width={first ? 322 : 243} tall fill={narrow} />
               </Box>
               <Box sx={{ display: "flex", justifyContent: "space-between", fontSize: 15, mt: 0.4 }}>
                 <b>{one || "No suspect"}</b>

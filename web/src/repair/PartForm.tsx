@@ -2,10 +2,10 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { JobView } from "../api/client";
-import { useChoices } from "../api/hooks";
 import { Form, Line, Select, number } from "../ui/form";
 import { cents, sign } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
+import { Mends } from "./Mends";
 import { useWrite } from "./useWrite";
 
 export const FATES = [
@@ -15,22 +15,9 @@ export const FATES = [
   ["hazardous-waste", "Hazardous waste"],
 ] as const;
 
-/** Classes to choose from, the present suspects first with their share. */
-export const useClasses = (job: JobView): [string, string][] => {
-  const choices = useChoices();
-  const listed = (job.bench?.suspects ?? []).map(
-    (s) => [s.class, `${s.name}, ${String(s.percent)} %`] as [string, string],
-  );
-  const rest = (choices.data?.classes ?? [])
-    .filter((c) => !listed.some((l) => l[0] === c.id))
-    .map((c) => [c.id, c.name] as [string, string]);
-  return [...listed, ...rest];
-};
-
 /** A part out and in. */
 export const PartForm = ({ job }: { job: JobView }) => {
   const [params] = useSearchParams();
-  const classes = useClasses(job);
   const { write, busy, error, setError } = useWrite(job);
   const [old, setOld] = useState("");
   const [fate, setFate] = useState("");
@@ -83,14 +70,7 @@ export const PartForm = ({ job }: { job: JobView }) => {
         options={FATES}
       />
       <Line label="Part in" name="new" value={fresh} onChange={setFresh} />
-      <Select
-        label="Mends which suspect"
-        name="mends"
-        value={mends}
-        onChange={setMends}
-        empty="Mends which suspect …"
-        options={classes}
-      />
+      <Mends job={job} value={mends} onChange={setMends} />
       <Line
         label={runs ? "Minutes, the clock counts them" : "Minutes"}
         name="minutes"

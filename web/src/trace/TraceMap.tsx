@@ -101,12 +101,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
         {l.wires.map((w) => (
           <WirePath key={w.key} wire={w} dashed={dashed} quiet={quiet(w)} />
         ))}
-        <path
-          d={`M${String(middle(l, "motor"))} 200H${String(middle(l, "wheel"))}`}
-          stroke={v("ink")}
-          strokeWidth="2"
-          strokeDasharray="14 4 3 4"
-        />
+        <path d={axles(l)} stroke={v("ink")} strokeWidth="2" strokeDasharray="14 4 3 4" />
         {l.boxes
           .filter((b) => b.inside === undefined)
           .map((b) => (
@@ -330,10 +325,19 @@ const stripName = (s: SegmentShare, room: number): string => {
   return [word, `${s.name.slice(0, 4)}.`].find((short) => textWidth(short, 13) <= free) ?? "";
 };
 
-/** Middle of a box, across. */
-const middle = (l: Layout, id: string): number => {
-  const b = l.boxes.find((x) => x.id === id);
-  return b ? b.x + b.w / 2 : 0;
+const isMotor = (id: string): boolean => id.startsWith("motor-");
+const isWheel = (id: string): boolean => id.startsWith("wheel-");
+
+/** From the middle of every motor to that of its wheel. */
+const axles = (l: Layout): string => {
+  const wheels = l.boxes.filter((b) => isWheel(b.id));
+  return l.boxes
+    .filter((b) => isMotor(b.id))
+    .map((m, k) => {
+      const wheel = wheels[k] ?? m;
+      return `M${String(m.x + m.w / 2)} ${String(m.y + m.h / 2)}H${String(wheel.x + wheel.w / 2)}`;
+    })
+    .join("");
 };
 
 const flagWords = (map: TraceMapData, id: string): string => {
@@ -414,8 +418,8 @@ const WirePath = ({ wire, dashed, quiet }: { wire: Wire; dashed: boolean; quiet:
 const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean; tagged: boolean }) => {
   const n = level(b.share);
   const frame = n >= 1;
-  const dash = dashed && b.id !== "pack" && b.id !== "motor" ? "6 5" : undefined;
-  if (b.id === "wheel") return <WheelShape box={b} />;
+  const dash = dashed && b.id !== "pack" && !isMotor(b.id) ? "6 5" : undefined;
+  if (isWheel(b.id)) return <WheelShape box={b} />;
   const cx = b.x + b.w / 2;
   const cy = b.y + b.h / 2;
   return (
@@ -474,7 +478,7 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
           strokeWidth="2.2"
         />
       )}
-      {b.id === "motor" && (
+      {isMotor(b.id) && b.font === undefined && (
         <circle cx={cx} cy={b.y + 62} r="11" fill="none" stroke={v("ink")} strokeWidth="2" />
       )}
       <text
@@ -482,7 +486,7 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
         y={
           b.id === "controller"
             ? b.y + 26
-            : b.id === "motor"
+            : isMotor(b.id) && b.font === undefined
               ? b.y + 92
               : b.id === "pack" || b.id === "protection"
                 ? b.y + 74
@@ -516,15 +520,7 @@ const WheelShape = ({ box: b }: { box: PlacedBox }) => {
   return (
     <g>
       {level(b.share) > 0 && <circle cx={cx} cy={cy} r={r + 5} fill={hatch(b.share)} />}
-      <circle
-        data-box="wheel"
-        cx={cx}
-        cy={cy}
-        r={r - 3}
-        fill={v("paper")}
-        stroke={v("ink")}
-        strokeWidth="5"
-      />
+      <circle data-box={b.id} cx={cx} cy={cy} r={r - 3} fill={v("paper")} stroke={v("ink")} strokeWidth="5" />
       <circle cx={cx} cy={cy} r={r - 10} fill="none" stroke={v("ink")} strokeWidth="1.2" />
       {Array.from({ length: 12 }, (_, k) => {
         const a = (k * Math.PI) / 6;
@@ -537,7 +533,7 @@ const WheelShape = ({ box: b }: { box: PlacedBox }) => {
           />
         );
       })}
-      <circle cx={cx} cy={cy} r="7" fill={v("sheet")} stroke={v("ink")} strokeWidth="2" />
+      <circle cx={cx} cy={cy} r={Math.min(7, r * 0.2)} fill={v("sheet")} stroke={v("ink")} strokeWidth="2" />
     </g>
   );
 };

@@ -48,27 +48,26 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
     h: CTRL.h,
     share: 0,
   };
-  const motor: PlacedBox = {
-    id: "motor",
-    title: map.motor,
-    x: mx - motorR,
-    y: 200 - motorR,
-    w: 2 * motorR,
-    h: 2 * motorR,
-    round: true,
-    share: share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w"),
+  // each motor turns its own wheel: they stand above each other
+  const driven = map.strands.filter((s) => s.role === "motor");
+  const many = map.twin ? driven.length : 1;
+  const inMotor =
+    share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w");
+  const disc = (id: string, k: number, x: number, r: number, title: string, part: number): PlacedBox => {
+    const one = many > 1 ? r / many - 1 : r;
+    const y = 200 - r + (2 * k + 1) * (r / many);
+    return { id, title, x: x - one, y: y - one, w: 2 * one, h: 2 * one, round: true, share: part };
   };
-  const wheel: PlacedBox = {
-    id: "wheel",
-    title: "",
-    x: wx - wheelR,
-    y: 200 - wheelR,
-    w: 2 * wheelR,
-    h: 2 * wheelR,
-    round: true,
-    share: share("wheel"),
-  };
-  boxes.push(pack, prot, ctrl, motor, wheel);
+  boxes.push(pack, prot, ctrl);
+  for (let k = 0; k < many; k++) {
+    const s = map.twin ? driven[k] : undefined;
+    const name = s?.name.split(" ")[0] ?? map.motor;
+    const part = inMotor / many + (s?.device_share ?? 0);
+    boxes.push({ ...disc(`motor-${String(k)}`, k, mx, motorR, name, part), font: s ? 13 : undefined });
+    boxes.push(
+      disc(`wheel-${String(k)}`, k, wx, Math.max(wheelR, many > 1 ? motorR : 0), "", share("wheel")),
+    );
+  }
   // ---- inner boxes of controller and motor
   const middle = map.boxes.filter((b) => b.name != null);
   const inner = (ctrlW - (middle.length + 1) * 12) / Math.max(1, middle.length);

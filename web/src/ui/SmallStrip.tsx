@@ -9,10 +9,13 @@ export const SmallStrip = ({
   segments,
   width,
   tall,
+  fill = false,
 }: {
   segments: SegmentShare[];
   width: number;
   tall: boolean;
+  /** As wide as what it stands in. */
+  fill?: boolean;
 }) => {
   const full = tall ? 30 : 18;
   const stem = tall ? 15 : 5;
@@ -26,11 +29,11 @@ export const SmallStrip = ({
     .join(", ");
   return (
     <svg
-      width={width}
-      height={base + 4}
+      {...(fill ? {} : { width, height: base + 4 })}
+      viewBox={`0 0 ${String(width)} ${String(base + 4)}`}
       role="img"
       aria-label={text || "nothing suspected yet"}
-      style={{ display: "block" }}
+      style={{ display: "block", flex: "none", ...(fill ? { width: "100%" } : {}) }}
     >
       {path.map((s, k) => {
         const x = k * (one + 3);

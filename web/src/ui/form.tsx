@@ -56,6 +56,10 @@ export const Plain = ({
   label,
   value,
   onChange,
+  onDone,
+  name,
+  mode,
+  disabled = false,
   hint,
   autoFocus = false,
   sx = {},
@@ -64,6 +68,11 @@ export const Plain = ({
   label: string;
   value: string;
   onChange: (text: string) => void;
+  /** The field is left, or Enter is pressed in it. */
+  onDone?: () => void;
+  name?: string;
+  mode?: "decimal" | "numeric";
+  disabled?: boolean;
   /** Words in it while it is empty. */
   hint?: string;
   autoFocus?: boolean;
@@ -73,6 +82,17 @@ export const Plain = ({
     component="input"
     autoFocus={autoFocus}
     aria-label={label}
+    name={name}
+    inputMode={mode}
+    disabled={disabled}
+    onBlur={onDone}
+    {...(onDone
+      ? {
+          onKeyDown: (e: React.KeyboardEvent) => {
+            if (e.key === "Enter") onDone();
+          },
+        }
+      : {})}
     placeholder={hint}
     value={value}
     onChange={(e: React.ChangeEvent<HTMLInputElement>) => {

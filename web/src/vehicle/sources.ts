@@ -7,3 +7,7 @@ export const SOURCES: readonly (readonly [KnownFrom, string, string])[] = [
   ["told", "the owner", "told"],
   ["guessed", "a guess", "guessed"],
 ];
+
+/** A source as a table says it; nothing where it was not said. */
+export const from = (source: KnownFrom | null | undefined): string =>
+  SOURCES.find((s) => s[0] === source)?.[2] ?? "";

@@ -350,34 +350,37 @@ impl Weighed<'_> {
     }
 
     fn face(&self, f: &Face) -> Option<FaceView> {
-        let family = &self.model.profile.family;
-        let plug = family.plug(&f.plug)?;
-        let wires = || {
-            family
-                .strands
-                .iter()
-                .filter(|s| s.plug == f.plug)
-                .flat_map(|s| &s.wires)
-        };
+        let plug = self.model.profile.family.plug(&f.plug)?;
         Some(FaceView {
             plug: f.plug.clone(),
             name: plug.name.clone(),
             shape: plug.face.clone(),
-            pins: (1..=plug.pins)
-                .map(|pin| {
-                    let wire = wires().find(|w| w.pin == pin);
-                    FacePin {
-                        pin,
-                        code: wire.map(|w| w.code.clone()),
-                        function: wire.map(|w| w.function.clone()),
-                    }
-                })
-                .collect(),
+            pins: self.pins(&f.plug),
             red: f.red_pin,
             black: f.black_pin,
             joined: f.joined,
             harness_half: f.harness_half,
         })
+    }
+
+    /// Pins of a plug, the empty ones too.
+    pub(super) fn pins(&self, plug: &str) -> Vec<FacePin> {
+        let family = &self.model.profile.family;
+        let wires = || {
+            let here = family.strands.iter().filter(|s| s.plug == plug);
+            here.flat_map(|s| &s.wires)
+        };
+        let last = family.plug(plug).map_or(0, |p| p.pins);
+        (1..=last)
+            .map(|pin| {
+                let wire = wires().find(|w| w.pin == pin);
+                FacePin {
+                    pin,
+                    code: wire.map(|w| w.code.clone()),
+                    function: wire.map(|w| w.function.clone()),
+                }
+            })
+            .collect()
     }
 
     /// Where the tips go, in words, and what lies between them.

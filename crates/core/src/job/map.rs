@@ -4,6 +4,7 @@ use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::repertoire::{Kind, Probe, Sweep};
 use crate::diagnosis::scale::Scale;
 use crate::job::bench::Weighed;
+use crate::job::view::FacePin;
 use crate::reading::{self, Unit};
 use serde::Serialize;
 use spannung_circuit::family::{Carries, Strand};
@@ -63,6 +64,10 @@ pub struct MapStrand {
     pub plug: String,
     /// Plug's name.
     pub plug_name: String,
+    /// Its face: `round` or `flat`.
+    pub shape: String,
+    /// All pins of the plug, those of other strands and the empty ones too.
+    pub pins: Vec<FacePin>,
     /// Reference pin.
     pub reference: u8,
     /// Wires in pin order as the family lists them.
@@ -112,6 +117,8 @@ pub struct Map {
     pub protection: String,
     /// Motor or motors.
     pub motor: String,
+    /// Every strand of the motor has a motor of its own, with a wheel of its own.
+    pub twin: bool,
     /// Pack in words: `48 V, 13 groups`.
     pub pack: String,
     /// Plug and pins of the next probe.
@@ -350,6 +357,10 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                 plug_name: family
                     .plug(&s.plug)
                     .map_or(s.plug.clone(), |p| p.name.clone()),
+                shape: family
+                    .plug(&s.plug)
+                    .map_or_else(|| "round".into(), |p| p.face.clone()),
+                pins: w.pins(&s.plug),
                 reference: s.reference,
                 device_share: at(id),
                 flag_wire: measured.unwrap_or(usual),
@@ -404,6 +415,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
             .iter()
             .find(|s| s.id == "protection")
             .map_or_else(String::new, |s| s.name.clone()),
+        twin: family.has("twin-motors"),
         motor: if family.has("twin-motors") {
             "Motors"
         } else {

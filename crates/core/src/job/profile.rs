@@ -128,6 +128,10 @@ pub struct BuiltWayView {
     pub id: String,
     /// Name.
     pub name: String,
+    /// Part of the vehicle under which it is listed.
+    pub group: String,
+    /// What reads otherwise then.
+    pub changes: String,
     /// How to make sure of it.
     pub how: String,
     /// Is this one built so?
@@ -145,6 +149,10 @@ pub struct AlterationView {
     pub name: String,
     /// Found on it?
     pub present: bool,
+    /// Part of the vehicle under which it is listed.
+    pub group: String,
+    /// What it changes.
+    pub changes: String,
     /// What has to be said about it.
     pub caution: String,
     /// Where it is known from.
@@ -264,6 +272,14 @@ impl Job {
             AlterationView {
                 id: id.clone(),
                 name: a.name().into(),
+                group: a
+                    .circuit
+                    .as_ref()
+                    .map_or_else(String::new, |c| c.group.clone()),
+                changes: a
+                    .circuit
+                    .as_ref()
+                    .map_or_else(String::new, |c| c.changes.clone()),
                 present: own.alterations.contains(id),
                 caution: a.caution.clone(),
                 source: said.flatten(),
@@ -277,6 +293,8 @@ impl Job {
             BuiltWayView {
                 id: id.clone(),
                 name: v.name.clone(),
+                group: v.group.clone(),
+                changes: v.changes.clone(),
                 how: v.how.clone(),
                 present: own.built.contains(id),
                 source: said.flatten(),

@@ -49,9 +49,19 @@ struct Script<'a> {
 }
 
 impl Script<'_> {
-    /// Append one entry, a minute after the last.
+    /// Append one entry, as much later than the last as such work takes.
     async fn add(&mut self, body: impl Into<Body>) -> Result<(), ApiError> {
-        self.at += Duration::seconds(70);
+        let body = body.into();
+        let seconds = match &body {
+            Body::Part(part) => part.minutes * 60.0,
+            _ => usual_seconds(&body),
+        };
+        self.add_after(seconds, body).await
+    }
+
+    /// Append one entry so many seconds after the last.
+    async fn add_after(&mut self, seconds: f64, body: impl Into<Body>) -> Result<(), ApiError> {
+        self.at += Duration::seconds_f64(seconds);
         self.n += 1;
         let head = work::load(self.app, self.job).await?.job.head;
         let sent = Sent {
@@ -61,8 +71,17 @@ impl Script<'_> {
             knows: Vec::new(),
             body: body.into(),
         };
-        append::append(self.app, self.job, &[sent], &self.by).await?;
+        let then = App {
+            clock: Clock::Frozen(self.at),
+            ..self.app.clone()
+        };
+        append::append(&then, self.job, &[sent], &self.by).await?;
         Ok(())
+    }
+
+    /// The person's clock runs, or pauses.
+    async fn clock(&mut self, run: bool) -> Result<(), ApiError> {
+        self.add(entry::Clock { run }).await
     }
 
     async fn open_as(
@@ -80,7 +99,8 @@ impl Script<'_> {
             seconds: 48.0,
             from_job,
         })
-        .await
+        .await?;
+        self.clock(true).await
     }
 
     async fn open(
@@ -211,24 +231,24 @@ impl Script<'_> {
             })
             .await?;
         }
-        let minutes = (card.minutes * 10.0).round() / 10.0;
-        if card.kind == "check" {
-            self.add(entry::Check {
+        let body: Body = if card.kind == "check" {
+            entry::Check {
                 test: test.into(),
                 outcome: value.into(),
-                minutes,
-            })
-            .await
+                minutes: 0.0,
+            }
+            .into()
         } else {
-            self.add(entry::Reading {
+            entry::Reading {
                 test: test.into(),
                 result: ReadingResult::Figure,
                 typed: value.into(),
-                minutes,
+                minutes: 0.0,
                 insisted: false,
-            })
-            .await
-        }
+            }
+            .into()
+        };
+        self.add_after(card.minutes * 60.0, body).await
     }
 
     /// A check of the proof, with its precondition confirmed.
@@ -242,15 +262,16 @@ impl Script<'_> {
         if let Some(need) = need.filter(|n| !job.confirmed.contains_key(n)) {
             self.add(entry::Confirmed { need }).await?;
         }
-        self.add(entry::Proof {
+        let passed = entry::Proof {
             check: check.into(),
             result: ProofResult::Pass,
             typed: typed.into(),
             words: words.into(),
             still: std::collections::BTreeMap::new(),
-            minutes: spec.map_or(1.0, |c| c.minutes),
-        })
-        .await
+            minutes: 0.0,
+        };
+        self.add_after(spec.map_or(1.0, |c| c.minutes) * 60.0, passed)
+            .await
     }
 
     /// Every check that is still open, passed with a figure well inside its limits, in their order.
@@ -306,7 +327,7 @@ impl Script<'_> {
             on,
             result: ReadingResult::Figure,
             typed: typed.into(),
-            minutes: 1.0,
+            minutes: 0.0,
         })
         .await
     }
@@ -364,6 +385,18 @@ impl Script<'_> {
             self.take(test, value).await?;
         }
         Ok(())
+    }
+}
+
+/// How long an entry takes to come about, seconds, where it does not say so itself.
+fn usual_seconds(body: &Body) -> f64 {
+    match body {
+        Body::Opened(_) => 140.0,
+        Body::PointReading(_) => 95.0,
+        Body::Gate(_) | Body::Vehicle(_) | Body::Customer(_) => 25.0,
+        Body::State(_) => 20.0,
+        Body::Symptom(_) | Body::Risk(_) | Body::Confirmed(_) | Body::Clock(_) => 8.0,
+        _ => 50.0,
     }
 }
 

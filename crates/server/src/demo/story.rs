@@ -118,6 +118,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     for step in ["out", "outdoors", "watch", "tag"] {
         s.add(entry::Quarantine { step: step.into() }).await?;
     }
+    s.clock(false).await?;
     s.add(entry::Wait {
         wait: WaitKind::Rest,
         what: "Pack K-08 watched in the sand bay".into(),
@@ -146,6 +147,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("t-hub", "gears"),
     ])
     .await?;
+    s.clock(false).await?;
     s.add(entry::Wait {
         wait: WaitKind::Part,
         what: "Planet gear set, three of 36 teeth".into(),
@@ -179,6 +181,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         terms: None,
     })
     .await?;
+    s.clock(false).await?;
 
     // on the bench, promised today: the one to do next
     let mut s = script(app, 6, 1, 3);
@@ -205,6 +208,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     .await?;
     s.photo("Motor plug before it was pulled, salts at the seam", 7)
         .await?;
+    s.clock(false).await?;
 
     // on the bench, promised tomorrow
     let mut s = script(app, 7, 1, 2);
@@ -219,6 +223,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
     s.clear_gate("52.9").await?;
     s.takes(&[("fm-display", "lit"), ("fm-brake-sign", "on")])
         .await?;
+    s.clock(false).await?;
 
     // gate half asked
     let mut s = script(app, 8, 3, 1);
@@ -236,6 +241,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         ("heat", "cool", None),
     ])
     .await?;
+    s.clock(false).await?;
 
     // in repair
     let mut s = script(app, 9, 2, 5);
@@ -264,6 +270,7 @@ pub(super) async fn tell(app: &App) -> Result<(), ApiError> {
         price_cents: Some(1_900),
     })
     .await?;
+    s.clock(false).await?;
     more(app).await
 }
 
@@ -305,6 +312,7 @@ async fn more(app: &App) -> Result<(), ApiError> {
             s.point(point, unit, ReadOn::This, this).await?;
         }
     }
+    s.clock(false).await?;
 
     // from a fleet, locked
     let mut s = script(app, 11, 2, 7);
@@ -327,6 +335,7 @@ async fn more(app: &App) -> Result<(), ApiError> {
     })
     .await?;
     s.pack("K-41").await?;
+    s.clock(false).await?;
     s.add(entry::Wait {
         wait: WaitKind::Customer,
         what: "Proof of ownership: receipt or letter of the fleet".into(),
@@ -392,6 +401,7 @@ async fn more(app: &App) -> Result<(), ApiError> {
     })
     .await?;
     s.prove("brake-cut-right", "0.2", "").await?;
+    s.clock(false).await?;
 
     // the same complaint again within the comeback period
     let mut s = script(app, 13, 1, 1);
@@ -415,5 +425,6 @@ async fn more(app: &App) -> Result<(), ApiError> {
     })
     .await?;
     s.pack("K-31").await?;
+    s.clock(false).await?;
     Ok(())
 }

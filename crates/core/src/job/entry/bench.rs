@@ -14,6 +14,7 @@ use crate::job::gate::Standing;
 use crate::job::state::{Changed, Job, LIVE_VOLTS, Mark, PointTaken, Ruled, SheetInUse, Taken};
 use crate::reading::{self, Unit};
 use serde::{Deserialize, Serialize};
+use spannung_circuit::variant;
 use spannung_circuit::{Change as Differs, KnownFrom};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -383,10 +384,13 @@ impl Kind for Change {
         });
     }
 
-    fn said(&self, _book: &Book<'_>) -> Said {
+    fn said(&self, book: &Book<'_>) -> Said {
         let Self { change, source, .. } = self;
         Said::with(
-            format!("Not like this here: {}", change_words(change)),
+            format!(
+                "Not like this here: {}",
+                change_words(change, book.catalogue, book.job)
+            ),
             source.map_or("", source_words),
         )
     }
@@ -679,26 +683,52 @@ fn source_words(source: KnownFrom) -> &'static str {
     }
 }
 
-fn change_words(change: &Differs) -> String {
+/// What is different on a vehicle, in the names of its drawing.
+pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> String {
+    let family = job.family(catalogue);
+    let strand = |id: &str| {
+        let found = family.and_then(|f| f.strand(id));
+        found.map_or_else(|| id.to_string(), |s| s.name.clone())
+    };
     match change {
-        Differs::Colour { strand, pin, code } => format!("{strand} pin {pin} is {code}"),
+        Differs::Colour {
+            strand: id,
+            pin,
+            code,
+        } => format!("{}, pin {pin} is {code}", strand(id)),
         Differs::ExtraWire {
-            strand,
+            strand: id,
             code,
             function,
-        } => format!("{strand} has one more wire, {code}, {function}"),
-        Differs::NormallyClosedBrake { strand } => format!("{strand} opens when squeezed"),
-        Differs::PullUp { lines, volts } => format!("{lines} pulled up to {volts} V"),
+        } => format!("{}: one more wire, {code}, {function}", strand(id)),
+        Differs::NormallyClosedBrake { strand: id } => {
+            format!("{} opens when squeezed", strand(id))
+        }
+        Differs::PullUp { lines, volts } => {
+            let lines = if lines == "halls" {
+                "Hall lines"
+            } else {
+                "Brake lines"
+            };
+            format!("{lines} pulled up to {volts} V")
+        }
         Differs::Plug {
-            plug, name, pins, ..
-        } => format!("{plug} is “{name}” with {pins} pins"),
+            plug,
+            name,
+            pins,
+            face,
+        } => {
+            let old = family.and_then(|f| f.plug(plug));
+            let old = old.map_or_else(|| plug.clone(), |p| p.name.clone());
+            format!("{old} is “{name}”, {face}, {pins} pins")
+        }
         Differs::Pack {
             groups,
             chemistry,
             parallel,
             amp_hours,
         } => {
-            let mut words = format!("pack of {groups} groups in series");
+            let mut words = format!("Pack of {groups} groups in series");
             if let Some(parallel) = parallel {
                 words += &format!(", {parallel} cells in parallel");
             }
@@ -710,16 +740,33 @@ fn change_words(change: &Differs) -> String {
             }
             words
         }
-        Differs::Figure { figure, value } => format!("{figure} is {value}"),
-        Differs::Gauge { strand, mm2 } => format!("{strand} has wires of {mm2} mm²"),
-        Differs::Order { strand, pins } => {
-            let pins: Vec<String> = pins.iter().map(u8::to_string).collect();
-            format!("{strand}: the wires sit on pins {}", pins.join(", "))
+        Differs::Figure { figure, value } => {
+            let known = family.and_then(|f| f.figures.iter().find(|x| x.id.get_ref() == figure));
+            match known {
+                Some(f) => format!("{} is {value} {}", f.name, f.unit),
+                None => format!("{figure} is {value}"),
+            }
         }
-        Differs::HallSpacing { degrees } => format!("halls {degrees}° apart"),
-        Differs::Built { variant } => format!("built otherwise: {}", variant.replace('-', " ")),
+        Differs::Gauge { strand: id, mm2 } => format!("{}: wires of {mm2} mm²", strand(id)),
+        Differs::Order { strand: id, pins } => {
+            let pins: Vec<String> = pins.iter().map(u8::to_string).collect();
+            format!("{}: the wires sit on pins {}", strand(id), pins.join(", "))
+        }
+        Differs::HallSpacing { degrees } => format!("Halls {degrees}° apart"),
+        Differs::Built { variant: id } => {
+            let all = variant::variants().unwrap_or_default();
+            let known = all.iter().find(|v| v.id.get_ref() == id);
+            let name = known.map_or_else(|| id.clone(), |v| v.name.clone());
+            format!("Built otherwise: {name}")
+        }
         Differs::Alteration { id, present } => {
-            format!("{}: {id}", if *present { "altered" } else { "not altered" })
+            let mut all = catalogue.alterations.iter();
+            let known = all.find(|a| a.id.get_ref() == id);
+            let name = known.map_or(id.as_str(), |a| a.name());
+            format!(
+                "{}: {name}",
+                if *present { "Altered" } else { "Not altered" }
+            )
         }
     }
 }

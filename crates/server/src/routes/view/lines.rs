@@ -1,10 +1,13 @@
 //! What stands in the job's lists, as the page shows it: parts, quotes, arrivals, claims, assembly, photos.
 
 use serde::Serialize;
+use spannung_circuit::{Change, KnownFrom};
+use spannung_core::catalogue::Catalogue;
 use spannung_core::desks::money::Sum;
-use spannung_core::job::entry::{ClaimWants, Fate, QuoteLine, QuoteReply};
+use spannung_core::job::Job;
+use spannung_core::job::entry::{ClaimWants, Fate, QuoteLine, QuoteReply, change_words};
 use spannung_core::job::state::{
-    Arrival, AssemblyStep, ClaimMade, PartLine, PhotoTaken, QuoteMade,
+    Arrival, AssemblyStep, Changed, ClaimMade, PartLine, PhotoTaken, QuoteMade,
 };
 use time::OffsetDateTime;
 use utoipa::ToSchema;
@@ -22,6 +25,27 @@ pub(super) struct PartView {
     class: Option<String>,
     minutes: f64,
     price_cents: Option<i64>,
+}
+
+/// What is different on this vehicle.
+#[derive(Serialize, ToSchema)]
+pub(super) struct ChangeView {
+    /// Entry: strike it out, and the vehicle is as its family again.
+    entry: Uuid,
+    change: Change,
+    words: String,
+    source: Option<KnownFrom>,
+}
+
+impl ChangeView {
+    pub(super) fn of(catalogue: &Catalogue, job: &Job, changed: &Changed) -> Self {
+        Self {
+            entry: changed.entry,
+            change: changed.change.clone(),
+            words: change_words(&changed.change, catalogue, job),
+            source: changed.source,
+        }
+    }
 }
 
 /// A quote with its sum.

@@ -8,7 +8,9 @@ mod money;
 use earlier::came_from;
 pub use earlier::{Earlier, WaitView, earlier};
 use gate::{GateView, gate_view};
-use lines::{ArrivalView, AssemblyView, ClaimView, PartView, PhotoView, QuoteView, quote_view};
+use lines::{
+    ArrivalView, AssemblyView, ChangeView, ClaimView, PartView, PhotoView, QuoteView, quote_view,
+};
 pub(super) use money::prices;
 use money::{Money, money};
 
@@ -19,7 +21,7 @@ use crate::shop::{self, Shop};
 use crate::work::{self, Loaded};
 use axum::Json;
 use serde::{Deserialize, Serialize};
-use spannung_circuit::{Change, VehicleState};
+use spannung_circuit::VehicleState;
 use spannung_core::job::entry::{Outcome, Recheck};
 use spannung_core::job::items::{self, OpenItem};
 use spannung_core::job::map::{self, Map};
@@ -152,7 +154,7 @@ pub struct JobView {
     ownership: Option<OwnershipView>,
     pack: Option<PackRef>,
     state: VehicleState,
-    changes: Vec<Change>,
+    changes: Vec<ChangeView>,
     parts: Vec<PartView>,
     waiting: Option<WaitView>,
     closed: Option<ClosedView>,
@@ -317,7 +319,11 @@ pub async fn view(
             .family(c)
             .map_or("Switch", spannung_circuit::Family::key_name)
             .into(),
-        changes: job.differences(),
+        changes: job
+            .changes
+            .iter()
+            .map(|x| ChangeView::of(c, &job, x))
+            .collect(),
         words: job.words,
         volts_class: job.volts_class,
         drive: job.drive,

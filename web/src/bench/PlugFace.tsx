@@ -1,0 +1,140 @@
+import type { MapStrand } from "../api/client";
+import { insulation, v } from "../theme/tokens";
+import { pinAt } from "./facePins";
+
+const STEP: Record<string, number> = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 };
+
+/** The face of a strand's plug, its pins to press: arrows go from pin to pin. */
+export const PlugFace = ({
+  strand,
+  picked,
+  moving,
+  size,
+  onPick,
+}: {
+  strand: MapStrand;
+  picked: number;
+  /** The next press says where the wire of the picked pin goes. */
+  moving: boolean;
+  size: number;
+  onPick: (pin: number) => void;
+}) => {
+  const c = size / 2;
+  const r = c - 6;
+  const n = strand.pins.length;
+  const own = (pin: number): boolean => strand.wires.some((w) => w.pin === pin);
+  const gap =
+    n > 1 ? Math.abs(pinAt(strand.shape, n, 1, size)[0] - pinAt(strand.shape, n, 0, size)[0]) : size;
+  const rr = strand.shape === "flat" ? Math.min(22, gap * 0.36) : n > 8 ? 17 : 22;
+  return (
+    <svg
+      width={size}
+      height={size}
+      viewBox={`0 0 ${String(size)} ${String(size)}`}
+      role="group"
+      aria-label={`${strand.plug_name}, looking into the pins`}
+    >
+      {strand.shape === "round" ? (
+        <>
+          <circle cx={c} cy={c} r={r} fill={v("well")} stroke={v("ink")} strokeWidth="2.2" />
+          <circle cx={c} cy={c} r={r - 10} fill={v("sheet")} stroke={v("ink")} strokeWidth="1.5" />
+          <rect x={c - 12} y={0} width={24} height={17} fill={v("ink")} />
+        </>
+      ) : (
+        <rect
+          x={8}
+          y={c - 66}
+          width={size - 16}
+          height={132}
+          fill={v("sheet")}
+          stroke={v("ink")}
+          strokeWidth="2.2"
+        />
+      )}
+      {strand.pins.map((p, k) => {
+        const [x, y] = pinAt(strand.shape, n, k, size);
+        const mine = own(p.pin);
+        const [base = "??", stripe] = (p.code ?? "??").split("/");
+        const on = p.pin === picked;
+        return (
+          <g
+            key={p.pin}
+            role="button"
+            tabIndex={on ? 0 : -1}
+            aria-pressed={on}
+            aria-disabled={!mine}
+            aria-label={`Pin ${String(p.pin)}, ${
+              p.code == null
+                ? "empty"
+                : `${p.code === "??" ? "colour not noted" : p.code}, ${p.function ?? ""}`
+            }`}
+            data-face-pin={p.pin}
+            style={{ cursor: "pointer", outlineOffset: 2 }}
+            onClick={() => {
+              onPick(p.pin);
+            }}
+            onKeyDown={(e) => {
+              if (e.key === "Enter" || e.key === " ") {
+                e.preventDefault();
+                onPick(p.pin);
+              }
+              const by = STEP[e.key];
+              const next = by && strand.pins[(k + by + n) % n];
+              if (next) {
+                e.preventDefault();
+                const face = e.currentTarget.parentElement;
+                face?.querySelector<SVGGElement>(`[data-face-pin="${String(next.pin)}"]`)?.focus();
+              }
+            }}
+          >
+            <circle cx={x} cy={y} r={rr + 6} fill="transparent" />
+            {p.code == null ? (
+              <circle
+                cx={x}
+                cy={y}
+                r={rr}
+                fill="none"
+                stroke={v("ruleStrong")}
+                strokeWidth="1.6"
+                strokeDasharray="4 3"
+              />
+            ) : (
+              <g opacity={mine ? 1 : 0.35}>
+                <circle
+                  cx={x}
+                  cy={y}
+                  r={rr}
+                  fill={insulation[base] ?? insulation.GY}
+                  stroke={v("casing")}
+                  strokeWidth="1.6"
+                />
+                {stripe !== undefined && (
+                  <path
+                    d={`M${String(x - rr + 1)} ${String(y)}h${String(2 * rr - 2)}`}
+                    stroke={insulation[stripe]}
+                    strokeWidth={rr * 0.6}
+                  />
+                )}
+              </g>
+            )}
+            {on && (
+              <circle
+                cx={x}
+                cy={y}
+                r={rr + 4}
+                fill="none"
+                stroke={v("copperFill")}
+                strokeWidth="4"
+                strokeDasharray={moving ? "7 4" : undefined}
+              />
+            )}
+            <circle cx={x} cy={y} r={rr * 0.62} fill={v("sheet")} stroke={v("casing")} strokeWidth="1.2" />
+            <text x={x} y={y + rr * 0.3} textAnchor="middle" fontSize={rr * 0.86} fontWeight="750">
+              {p.pin}
+            </text>
+          </g>
+        );
+      })}
+    </svg>
+  );
+};
