@@ -84,17 +84,14 @@ export const StrandPanel = ({
       ref={panel}
       onKeyDown={walk}
       sx={{
-        position: "absolute",
-        inset: 0,
-        // the plug at work size needs the room of the card as well
-        ...(editing
-          ? { bottom: "auto", height: "calc(100vh - 112px)", "@media (max-width: 900px)": { height: "auto" } }
-          : {}),
+        // over all but the job line and the title block; on a tablet upright over all
+        position: "fixed",
+        inset: "112px 0 0 0",
+        "@media (max-width: 900px)": { inset: 0 },
         background: v("paper"),
-        zIndex: 3,
+        zIndex: 5,
         overflowY: "auto",
         p: 2,
-        borderBottom: `1.5px solid ${v("ink")}`,
       }}
       role="dialog"
       aria-label={`${strand.name}, wires`}

@@ -326,8 +326,9 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     b.press("[data-strand=brake-left]").await?;
     assert_eq!(now("brake-left", 1).await?, "4.85 V");
     b.press("[data-not-like-this]").await?;
-    b.fill("input[aria-label='Pull-up volts']", "3,3").await?;
-    b.press("[data-pull-up]").await?;
+    b.press("[data-pull-up='3.3']").await?;
+    b.read("Brake lines pulled up to 3.3 V").await?;
+    b.press("[data-plug-done]").await?;
     let begun = std::time::Instant::now();
     while now("brake-left", 1).await? == "4.85 V" {
         assert!(
@@ -339,16 +340,42 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     let pulled = now("brake-left", 1).await?;
     assert!(pulled.starts_with("3.2"), "{pulled}");
     // a normally closed switch shorts the line while the lever is free
+    b.press("[data-not-like-this]").await?;
     b.press("[data-normally-closed]").await?;
+    b.read("opens when squeezed").await?;
+    b.press("[data-plug-done]").await?;
     let begun = std::time::Instant::now();
     while now("brake-left", 1).await?.starts_with("3.2") {
         assert!(begun.elapsed().as_secs() < 20, "the brake does not follow");
         tokio::time::sleep(std::time::Duration::from_millis(100)).await;
     }
     assert_eq!(now("brake-left", 1).await?, "0 V");
-    b.press_text("Set the colour").await?;
-    b.read("BU").await?;
-    b.press_text("Add a wire").await?;
+    // a pin is pressed on the face, its colours are swatches; each press is saved and can be taken back
+    b.press("[data-not-like-this]").await?;
+    b.press("[data-face-pin='1']").await?;
+    b.press("[data-colours] [data-swatch=OR]").await?;
+    b.read("pin 1 is OR").await?;
+    b.press("[data-stripes] [data-swatch=BU]").await?;
+    b.read("pin 1 is OR/BU").await?;
+    let changed = async || -> Done<usize> {
+        let rows = b.page.find_all(By::Css("[data-changed-here] button"));
+        Ok(rows.await?.len())
+    };
+    assert_eq!(changed().await?, 4);
+    b.press("[data-changed-here] > :last-child button").await?;
+    b.gone("[data-changed-here] > :nth-child(4)").await?;
+    b.fill("input[aria-label='Other pull-up volts']", "lots")
+        .await?;
+    b.press("h2").await?;
+    b.read("“lots” are no volts").await?;
+    b.fill(
+        "input[aria-label='What the added wire carries']",
+        "horn, it seems",
+    )
+    .await?;
+    b.press("[data-add-wire]").await?;
+    b.read("one more wire, ??, horn, it seems").await?;
+    b.press("[data-plug-done]").await?;
     b.see("[data-strand-panel=brake-left] [data-wire='3']")
         .await?;
     b.press("[data-close-strand]").await?;
@@ -577,8 +604,15 @@ async fn arrows_walk_the_path_and_what_a_test_is_for_is_said() -> Done {
     b.press("[data-close-strand]").await?;
     b.press("[data-strand=throttle]").await?;
     b.press("[data-not-like-this]").await?;
-    b.fill("[data-order-of-pins] input", "1 3 2").await?;
-    b.press("[data-set-order]").await?;
+    b.see("[data-plug-editor=throttle]").await?;
+    keys("2").await?;
+    b.see("[data-face-pin='2'][aria-pressed=true]").await?;
+    keys("m").await?;
+    b.read("Now press the pin").await?;
+    keys("3").await?;
+    b.read("the wires sit on pins 1, 3, 2").await?;
+    keys("\u{e00c}").await?; // escape
+    b.gone("[data-plug-editor]").await?;
     let at_two =
         "//*[@data-strand-panel='throttle']//*[@data-wire='2'][contains(., 'throttle signal')]";
     b.page.query(By::XPath(at_two)).first().await?;

@@ -1,8 +1,9 @@
 //! Every state of intake, gate and Bench fits the screens of a shop: the main press is in sight, no press is covered or cut,
 //! nothing makes the page wider than the window. Boxes are measured in the browser.
 
-use serde_json::Value;
-use spannung_e2e::{Browser, Done, Shop};
+use serde_json::{Value, json};
+use spannung_e2e::api::Api;
+use spannung_e2e::{Browser, Client, Done, Shop};
 use thirtyfour::By;
 
 /// Windows that shops have: a bench screen, the same under a browser's bars, a tablet upright.
@@ -39,7 +40,21 @@ for (const css of main) {
   const top = document.elementFromPoint(r.left + r.width / 2, r.top + r.height / 2);
   if (!tall && top && !e.contains(top) && !top.contains(e)) wrong.push(`${css} lies under ${name(top)}`);
 }
-const scope = document.querySelector('[data-card]')?.parentElement ?? document.body;
+// what rolls out of sight in its box is not there
+const seen = (e) => {
+  const r = e.getBoundingClientRect();
+  const box = { left: r.left, right: r.right, top: r.top, bottom: r.bottom };
+  for (let p = e.parentElement; p && p !== document.body; p = p.parentElement) {
+    const s = getComputedStyle(p);
+    if (s.overflowY === 'visible' && s.overflowX === 'visible') continue;
+    const b = p.getBoundingClientRect();
+    box.left = Math.max(box.left, b.left); box.right = Math.min(box.right, b.right);
+    box.top = Math.max(box.top, b.top); box.bottom = Math.min(box.bottom, b.bottom);
+  }
+  return box;
+};
+// a dialog over the page hides what lies under it
+const scope = document.querySelector('[role=dialog]') ?? document.querySelector('[data-card]')?.parentElement ?? document.body;
 const presses = [...scope.querySelectorAll('button, input, select, textarea')].filter(shown);
 for (const e of presses) {
   const p = cut(e);
@@ -52,7 +67,7 @@ for (let i = 0; i < presses.length; i++)
   for (let j = i + 1; j < presses.length; j++) {
     const a = presses[i], b = presses[j];
     if (a.contains(b) || b.contains(a) || a.closest('svg') || b.closest('svg')) continue;
-    const r = a.getBoundingClientRect(), s = b.getBoundingClientRect();
+    const r = seen(a), s = seen(b);
     const w = Math.min(r.right, s.right) - Math.max(r.left, s.left), h = Math.min(r.bottom, s.bottom) - Math.max(r.top, s.top);
     if (w > 3 && h > 3) wrong.push(`${name(a)} and ${name(b)} lie on each other`);
   }
@@ -226,6 +241,170 @@ async fn intake_gate_and_bench_fit_every_window() -> Done {
         b.page.refresh().await?;
         shop.card().await?;
     }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    shop.close().await
+}
+
+/// Set the vehicle up for a test and take what it shows.
+async fn take(client: &Client, job: Value, test: &str, shows: &str) -> Done<Value> {
+    let id = job["id"].as_str().unwrap_or_default();
+    let card = client.get(&format!("/jobs/{id}/tests/{test}")).await?;
+    let state = json!({"kind": "state", "state": card["as_asked"]});
+    let mut job = client.step(&job, state).await?;
+    let card = client.get(&format!("/jobs/{id}/tests/{test}")).await?;
+    for need in card["needs"].as_array().into_iter().flatten() {
+        if need["confirmed"] == false {
+            let confirmed = json!({"kind": "confirmed", "need": need["id"]});
+            job = client.step(&job, confirmed).await?;
+        }
+    }
+    let body = if card["kind"] == "check" {
+        json!({"kind": "check", "test": test, "outcome": shows})
+    } else {
+        json!({"kind": "reading", "test": test, "result": "figure", "typed": shows})
+    };
+    client.step(&job, body).await
+}
+
+/// A job on a bike that was told this, its gate open.
+async fn told(client: &Client, words: &str, symptom: &str, sticker: &str) -> Done<Value> {
+    let job = client.open(words).await?;
+    let said = json!({"kind": "symptom", "symptom": symptom, "yes": true, "by_customer": true});
+    let job = client.step(&job, said).await?;
+    client.open_gate(job, sticker).await
+}
+
+#[tokio::test]
+async fn every_other_card_and_station_fits_every_window() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let mut wrong = Vec::new();
+    let at = |job: &Value, station: &str| {
+        let id = job["id"].as_str().unwrap_or_default();
+        format!("{}/jobs/{id}/{station}", shop.server.url)
+    };
+    // the controls, asked in one card
+    let dead = told(&client, "No help at all, stutters", "S02", "B-91").await?;
+    b.page.goto(at(&dead, "bench")).await?;
+    b.see("[data-controls]").await?;
+    measure(b, &mut wrong, "controls", &["[data-controls-take]"]).await?;
+    // built otherwise than the drawing
+    let job = take(&client, dead, "v.brake-left.1.c", "11.9").await?;
+    let mut job = take(&client, job, "v.brake-right.1.c", "11.9").await?;
+    for item in job["bench"]["controls"]["items"]
+        .as_array()
+        .cloned()
+        .unwrap_or_default()
+    {
+        let usual = &item["values"][0]["value"];
+        let check = json!({"kind": "check", "test": item["test"], "outcome": usual});
+        job = client.step(&job, check).await?;
+    }
+    b.page.goto(at(&job, "bench")).await?;
+    b.see("[data-built-so]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "built otherwise",
+        &["[data-built-so]", "[data-as-drawn]"],
+    )
+    .await?;
+    // the likely repair
+    let mut job = told(&client, "Throttle dead, pedalling helps", "S03", "B-92").await?;
+    for (test, shows) in [
+        ("t-thr-idle", "0.02"),
+        ("v.throttle.1.d", "4.84"),
+        ("t-thr-full", "0.02"),
+        ("v.throttle.3.c", "0.02"),
+        ("t-throttle-run", "silent"),
+        ("iso.throttle.3", "OL"),
+        ("v.throttle.3.d", "0.02"),
+    ] {
+        job = take(&client, job, test, shows).await?;
+    }
+    for _ in 0..12 {
+        let next = job["bench"]["next"].clone();
+        if job["bench"]["repair"].is_string() || next.is_null() {
+            break;
+        }
+        let test = next["test"].as_str().unwrap_or_default();
+        let shows = next["bands"][0]["value"].as_str().unwrap_or("0.02");
+        job = take(&client, job, test, shows).await?;
+    }
+    b.page.goto(at(&job, "bench")).await?;
+    b.see("[data-repair]").await?;
+    measure(b, &mut wrong, "likely repair", &["[data-to-repair]"]).await?;
+    // the plug at work size, and the vehicle
+    b.press("[data-strand=halls]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "wires of a strand",
+        &["[data-not-like-this]", "[data-close-strand]"],
+    )
+    .await?;
+    b.press("[data-not-like-this]").await?;
+    b.press("[data-colours] [data-swatch=PK]").await?;
+    b.see("[data-changed-here]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "not like this",
+        &[
+            "[data-plug-done]",
+            "[data-move-wire]",
+            "[data-face-pin='8']",
+        ],
+    )
+    .await?;
+    for (station, sees) in [
+        ("intake", "[data-to-vehicle]"),
+        ("gate", "[data-to-vehicle]"),
+        ("vehicle", "[data-pack]"),
+        ("repair", "[data-form=part]"),
+        ("proof", "[data-row]"),
+        ("hand-back", "[data-outcome=repaired]"),
+        ("record", "[data-line]"),
+    ] {
+        b.page.goto(at(&job, station)).await?;
+        b.see(sees).await?;
+        measure(b, &mut wrong, station, &[sees]).await?;
+    }
+    b.page.goto(at(&job, "hand-back")).await?;
+    b.press("[data-outcome=repaired]").await?;
+    b.see("[data-no-minutes]").await?;
+    measure(b, &mut wrong, "hand-back, repaired", &["[data-outcome]"]).await?;
+    b.page.goto(at(&job, "repair")).await?;
+    for desk in [
+        "minutes", "assembly", "open", "wait", "quote", "owner", "part",
+    ] {
+        b.press(&format!("[data-desk={desk}]")).await?;
+        measure(
+            b,
+            &mut wrong,
+            &format!("repair, {desk}"),
+            &["[data-desk=part]"],
+        )
+        .await?;
+    }
+    let other = client.open_other("Goes in circles").await?;
+    let other = client.open_gate(other, "B-93").await?;
+    b.page.goto(at(&other, "bench")).await?;
+    b.see("[data-form=point]").await?;
+    measure(
+        b,
+        &mut wrong,
+        "points by hand",
+        &["[data-form=point] [data-take]"],
+    )
+    .await?;
+    b.page.goto(&shop.server.url).await?;
+    b.see("[data-ticket]").await?;
+    measure(b, &mut wrong, "rack", &["[data-ticket]", "[data-new-job]"]).await?;
+    // the number on a ticket opens it
+    b.page.action_chain().send_keys("1").perform().await?;
+    b.gone("[data-ticket]").await?;
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     shop.close().await
 }

@@ -816,8 +816,8 @@ async fn stations_work_from_the_keyboard() -> Done {
     // what the keys do here, and nothing happens beneath while it is read
     keys("?").await?;
     b.see("[data-keys-now]").await?;
-    b.read("Start clock").await?;
-    keys("c").await?;
+    b.read("Start the clock").await?;
+    keys("\u{e034}").await?; // F4
     keys(&Key::Escape.value().to_string()).await?;
     b.gone("[data-keys-now]").await?;
     b.see("[data-clock=stands]").await?;

@@ -68,7 +68,12 @@ pub(super) fn money(
         out
     });
     let mut warnings = Vec::new();
-    let shown = |c: i64| format!("{}.{:02} {}", c / 100, c % 100, terms.currency);
+    let shown = |c: i64| match terms.currency.as_str() {
+        "EUR" => format!("€{}.{:02}", c / 100, c % 100),
+        "GBP" => format!("£{}.{:02}", c / 100, c % 100),
+        "USD" => format!("${}.{:02}", c / 100, c % 100),
+        code => format!("{code} {}.{:02}", c / 100, c % 100),
+    };
     if job.closed.is_none() {
         if let Some(limit) = job.limit_cents {
             if sum.total_cents > limit {
