@@ -106,7 +106,7 @@ async fn page(url: &str, job: &str, stop: usize) -> Done<BTreeMap<Uuid, bool>> {
         browser
             .fill("input[aria-label=Note]", &id.to_string())
             .await?;
-        browser.press_text("Write it").await?;
+        browser.press_text("Save the note").await?;
         browser.read(&format!("Note: {id}")).await?;
         all.insert(id, true);
     }
@@ -114,7 +114,7 @@ async fn page(url: &str, job: &str, stop: usize) -> Done<BTreeMap<Uuid, bool>> {
     browser
         .fill("input[aria-label=Note]", &last.to_string())
         .await?;
-    browser.press_text("Write it").await?;
+    browser.press_text("Save the note").await?;
     all.insert(last, false);
     browser.kill()?;
     Ok(all)

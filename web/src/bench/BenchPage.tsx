@@ -283,7 +283,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
         >
           {waiting.length > 0 && (
             <Box sx={{ fontSize: 15.5, fontWeight: 600, flex: "none" }} data-before={waiting.length}>
-              Suspects and next probe are as before {waiting.map((w) => w.words.toLowerCase()).join(", ")}:
+              Suspects and next test are from before {waiting.map((w) => w.words.toLowerCase()).join(", ")}:
               kept on this device.
             </Box>
           )}
@@ -405,7 +405,7 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               }}
             />
           ) : (
-            <KeyedCard label="Nothing to propose" sx={{ flex: 1 }}>
+            <KeyedCard label="No next test" sx={{ flex: 1 }}>
               <Box sx={{ p: 2.5, fontSize: 18, display: "grid", gap: 1.5, justifyItems: "start" }}>
                 <b style={{ fontSize: 24 }}>
                   {job.closed != null

@@ -7,6 +7,7 @@ import { v } from "../theme/tokens";
 import { useCommands } from "../ui/commands";
 import { command } from "../ui/keys";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
+import { Table } from "../ui/Table";
 
 const cell = { py: 0.2, px: 1, textAlign: "right", whiteSpace: "nowrap", fontSize: 16 } as const;
 
@@ -56,7 +57,7 @@ export const BuiltCard = ({
           {built.name}?
         </Box>
         {built.lines.length > 0 && (
-          <Box component="table" sx={{ borderCollapse: "collapse", alignSelf: "start", maxWidth: "100%" }}>
+          <Table sx={{ width: "auto", alignSelf: "start", maxWidth: "100%" }}>
             <Box
               component="thead"
               sx={{ "& th": { ...cell, fontSize: 15, fontWeight: 600, color: v("ink2") } }}
@@ -84,7 +85,7 @@ export const BuiltCard = ({
                 </tr>
               ))}
             </Box>
-          </Box>
+          </Table>
         )}
         <Box sx={{ fontSize: 16 }}>
           <b>Make sure:</b> {built.how}.

@@ -269,7 +269,7 @@ const Refused = ({ taking }: { taking: Taking }) => {
             taking.reading("figure", false, taking.typed, true);
           }}
         >
-          It does read that
+          The meter does show that
         </Button>
       )}
     </Box>

@@ -30,7 +30,7 @@ export const CheckAnswers = ({ card, taking }: { card: Card; taking: Taking }) =
     ))}
     <Choice
       name="Cannot tell"
-      effect="nothing moves"
+      effect="changes nothing"
       hotkey="0"
       disabled={taking.busy}
       onPick={() => {

@@ -57,10 +57,10 @@ export const ControlsCard = ({
       >
         <Box sx={{ display: "flex", gap: 2, alignItems: "baseline", flexWrap: "wrap" }}>
           <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750, lineHeight: 1.15 }}>
-            How do the controls stand?
+            How are the controls set?
           </Box>
           <Box sx={{ fontSize: 15, color: v("ink2") }}>
-            About {minutes(controls.minutes)} min. One that stands wrong looks like every fault.
+            About {minutes(controls.minutes)} min. One that is set wrong looks like every fault.
           </Box>
         </Box>
         <Box
@@ -127,7 +127,7 @@ export const ControlsCard = ({
             sx={{ gap: 1, minHeight: 56, fontSize: 19 }}
             data-controls-take
           >
-            {wrong.length === 0 ? "All as they should" : `Save, ${String(wrong.length)} stood wrong`}{" "}
+            {wrong.length === 0 ? "All set right" : `Save: ${String(wrong.length)} set wrong`}{" "}
             <Key>Enter</Key>
           </Button>
           <Button
@@ -138,7 +138,7 @@ export const ControlsCard = ({
           >
             One at a time <Key>0</Key>
           </Button>
-          <Box sx={{ fontSize: 15, color: v("ink2") }}>Touch what stands otherwise.</Box>
+          <Box sx={{ fontSize: 15, color: v("ink2") }}>Press what is set differently.</Box>
         </Box>
       </Box>
     </KeyedCard>

@@ -302,7 +302,7 @@ const ThisStrand = ({
           setCarries("");
         }}
       >
-        <b>One wire more</b>
+        <b>Added wire</b>
         <Plain
           label="What the added wire carries"
           hint="what it carries"
@@ -311,7 +311,7 @@ const ThisStrand = ({
           sx={{ width: 190 }}
         />
         <Button type="submit" disabled={busy || carries.trim() === ""} data-add-wire>
-          Add it
+          Add the wire
         </Button>
       </Box>
       <Box sx={row}>

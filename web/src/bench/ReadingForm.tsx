@@ -1,9 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import useMediaQuery from "@mui/material/useMediaQuery";
 import type { RefObject } from "react";
 import { v } from "../theme/tokens";
 import { TAKES_COMMANDS } from "../ui/commands";
 import type { Taking } from "./useTaking";
+import { FigureField } from "../ui/FigureField";
 
 const SYMBOL = { volts: "V", ohms: "Ω", amps: "A" } as const;
 
@@ -20,6 +22,7 @@ export const ReadingForm = ({
 }) => {
   const { typed, unit, parsed, stands, waits } = taking;
   const byMeter = meter && typed === "";
+  const narrow = useMediaQuery("(max-width: 979px)");
   return (
     <Box
       component="form"
@@ -38,55 +41,22 @@ export const ReadingForm = ({
         "@media (max-width: 979px)": { flexWrap: "wrap" },
       }}
     >
-      <Box
-        component="label"
-        sx={{
-          width: 186,
-          "@media (max-width: 979px)": { width: 150 },
-          height: 56,
-          border: `3px solid ${v("ink")}`,
-          borderRadius: "3px",
-          background: v("paper"),
-          display: "flex",
-          alignItems: "center",
-          px: 1,
-          flex: "none",
+      <FigureField
+        label={`Reading in ${unit ?? ""}`}
+        name="reading"
+        field={field}
+        {...TAKES_COMMANDS}
+        value={typed}
+        onChange={taking.type}
+        unit={parsed?.ok && parsed.figure.unit !== unit ? "" : unit ? SYMBOL[unit] : ""}
+        width={narrow ? 150 : 186}
+        onKeyDown={(e) => {
+          if (e.key === "Escape" && typed !== "") {
+            e.preventDefault();
+            taking.type("");
+          }
         }}
-      >
-        <Box
-          component="input"
-          ref={field}
-          name="reading"
-          {...TAKES_COMMANDS}
-          aria-label={`Reading in ${unit ?? ""}`}
-          autoComplete="off"
-          value={typed}
-          onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-            taking.type(e.target.value);
-          }}
-          onKeyDown={(e: React.KeyboardEvent) => {
-            if (e.key === "Escape" && typed !== "") {
-              e.preventDefault();
-              taking.type("");
-            }
-          }}
-          sx={{
-            width: "100%",
-            minWidth: 0,
-            font: "inherit",
-            fontSize: typed.length > 6 ? 27 : 40,
-            fontWeight: 700,
-            border: 0,
-            background: "transparent",
-            color: v("ink"),
-            textAlign: "right",
-            "&:focus-visible": { outline: "none !important" },
-          }}
-        />
-        <Box sx={{ fontSize: 22, fontWeight: 650, ml: 0.5 }}>
-          {parsed?.ok && parsed.figure.unit !== unit ? "" : unit ? SYMBOL[unit] : ""}
-        </Box>
-      </Box>
+      />
       <Button
         type={byMeter ? "button" : "submit"}
         onClick={

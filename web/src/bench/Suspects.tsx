@@ -29,7 +29,7 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
       )}
       <b>{bench.nothing_percent} %</b> nothing wrong
       <br />
-      <b>{bench.outside_percent} %</b> something this drawing does not hold
+      <b>{bench.outside_percent} %</b> something not on this drawing
       {outside && <Box sx={{ fontWeight: 700 }}>Check the drawing against the vehicle.</Box>}
     </Box>
   );

@@ -4,13 +4,14 @@ import type { Modelled } from "../api/client";
 import { v } from "../theme/tokens";
 import { minutes, money } from "../ui/format";
 import { KeyedCard } from "../ui/parts";
+import { Table } from "../ui/Table";
 
 type Verdict = Modelled["bench"]["verdict"];
 
 /** Repairs in the order of chance to cost: what to try first when nothing more can part them. */
 const Order = ({ verdict }: { verdict: Verdict }) =>
   verdict.order.length < 2 ? null : (
-    <Box component="table" sx={{ borderCollapse: "collapse", fontSize: 16 }} data-order>
+    <Table sx={{ width: "auto" }} data-order>
       <caption style={{ textAlign: "left", fontSize: 14, color: v("ink2"), paddingBottom: 4 }}>
         Order to try, by chance and cost
       </caption>
@@ -28,7 +29,7 @@ const Order = ({ verdict }: { verdict: Verdict }) =>
           </Box>
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 
 /** Where measuring has come to: what is said and the order to try scroll within the card, its presses stay in reach. */

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import type { Card } from "../api/client";
 import { v } from "../theme/tokens";
+import { Table } from "../ui/Table";
 
 /** What each outcome of a test would make of the suspects, before it is taken. */
 export const WhyTest = ({ card }: { card: Card }) => {
@@ -9,16 +10,11 @@ export const WhyTest = ({ card }: { card: Card }) => {
   return (
     <Box data-why-test>
       <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.4 }}>{why.words}</Box>
-      <Box
-        component="table"
+      <Table
         sx={{
-          width: "100%",
-          borderCollapse: "collapse",
           fontSize: 15.5,
-          "& td, & th": { borderTop: `1px solid ${v("ruleStrong")}`, py: 0.25, pr: 1.5, textAlign: "right" },
-          "& td": { whiteSpace: "nowrap" },
-          "& th": { fontWeight: 600, verticalAlign: "bottom" },
-          "& td:first-of-type, & th:first-of-type": { textAlign: "left", whiteSpace: "normal" },
+          "& td, & th": { textAlign: "right", py: 0.25 },
+          "& td:first-of-type, & th:first-of-type": { textAlign: "left" },
         }}
       >
         <thead>
@@ -45,7 +41,7 @@ export const WhyTest = ({ card }: { card: Card }) => {
             </tr>
           ))}
         </tbody>
-      </Box>
+      </Table>
     </Box>
   );
 };

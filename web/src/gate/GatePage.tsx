@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import { Refusal, type Body, type GateContact, type JobView } from "../api/client";
@@ -12,6 +11,7 @@ import { Choice } from "../ui/Choice";
 import { Line } from "../ui/form";
 import { clock, dayAndTime, number4 } from "../ui/format";
 import { useCommands } from "../ui/commands";
+import { FigureField } from "../ui/FigureField";
 import { choice, command } from "../ui/keys";
 import { useKept } from "../ui/useKept";
 import { OldSticker, usePutOn } from "./putOn";
@@ -125,7 +125,7 @@ const Gate = ({ job }: { job: JobView }) => {
 
 const History = ({ job }: { job: JobView }) => (
   <Box sx={{ width: 408, flex: "none", "@media (max-width: 900px)": { width: "100%" } }}>
-    <Heading>What this pack brings along</Heading>
+    <Heading>Known of this pack</Heading>
     <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1 }}>
       {job.gate.history.length === 0 && (
         <Box sx={{ py: 1.5, fontSize: 16 }}>Nothing yet. What is found on it is kept with its sticker.</Box>
@@ -170,22 +170,22 @@ const NamePack = ({ job, append }: { job: JobView; append: Append }) => {
       sx={{ display: "grid", gap: 1.5, justifyItems: "start" }}
     >
       <Box sx={{ fontSize: 16 }}>
-        <b style={{ color: v("copper") }}>First</b> What is found rests on the pack and follows it into other
-        jobs.
+        <b style={{ color: v("copper") }}>First</b> What is found stays with the pack, and follows it into
+        other jobs.
       </Box>
       <Box component="h1" sx={{ m: 0, fontSize: 27, fontWeight: 750 }}>
         Which pack is on it?
       </Box>
-      <TextField
-        label="Sticker"
-        name="sticker"
-        autoFocus
-        value={sticker}
-        onChange={(e) => {
-          setSticker(e.target.value);
-        }}
-        helperText="No sticker yet: put one on, K and a number."
-      />
+      <Box sx={{ width: 300 }}>
+        <Line
+          label="Sticker"
+          name="sticker"
+          autoFocus
+          value={sticker}
+          onChange={setSticker}
+          hint="No sticker yet: put one on, K and a number."
+        />
+      </Box>
       <Button
         type="submit"
         variant={put.old ? "outlined" : "contained"}
@@ -246,7 +246,7 @@ const Ask = ({
     <Box sx={{ display: "grid", gap: 1.5 }}>
       <Box sx={{ fontSize: 16 }}>
         <b style={{ color: v("copper") }}>{c.name}</b>{" "}
-        {c.rests === "pack" ? "rests on the pack" : "rests on this job"}, by {c.means}.
+        {c.rests === "pack" ? "is kept with the pack" : "is asked for this job"}, by {c.means}.
       </Box>
       <Box component="h1" sx={{ m: 0, fontSize: 27, fontWeight: 750 }}>
         {c.ask}
@@ -262,15 +262,14 @@ const Ask = ({
           }}
           sx={{ display: "flex", alignItems: "center", gap: 2 }}
         >
-          <TextField
+          <FigureField
             label="Reads, volts"
             name="floor"
             autoFocus
             value={typed}
-            onChange={(e) => {
-              setTyped(e.target.value);
-            }}
-            sx={{ width: 180 }}
+            onChange={setTyped}
+            unit="V"
+            width={180}
           />
           {which && (
             <Box sx={{ flex: 1 }}>
@@ -571,15 +570,7 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
           title="Another pack on this bike"
           text="Name its sticker; every contact of the gate is asked again."
         >
-          <TextField
-            size="small"
-            label="Sticker"
-            value={sticker}
-            disabled={!recorded}
-            onChange={(e) => {
-              setSticker(e.target.value);
-            }}
-          />
+          <Line label="Sticker" value={sticker} disabled={!recorded} onChange={setSticker} />
           <Button
             disabled={!recorded || sticker.trim() === "" || append.isPending}
             onClick={() => void put.name(sticker.trim())}
@@ -593,21 +584,17 @@ const Stopped = ({ job, append }: { job: JobView; append: Append }) => {
           title={`Written clearance of pack ${job.pack?.sticker ?? ""}`}
           text={
             !clearable
-              ? "A group below its floor has no clearance."
+              ? "A pack with a group below its floor is never cleared."
               : me.data?.role === "specialist"
                 ? "What was measured, and why it may be used."
                 : "A specialist signs in, reads and writes it."
           }
         >
-          <TextField
-            size="small"
+          <Line
             label="Clearance"
-            fullWidth
             value={text}
             disabled={!recorded || !clearable || me.data?.role !== "specialist"}
-            onChange={(e) => {
-              setText(e.target.value);
-            }}
+            onChange={setText}
           />
           <Button
             disabled={!recorded || text.trim().length < 10 || append.isPending}

@@ -103,7 +103,7 @@ const Ended = ({ job }: { job: JobView }) => {
           </Button>
           <Button onClick={() => void go(`/jobs/${job.id}/record`)}>To the record</Button>
           <Button onClick={() => void go(`/new?from=${job.id}`)} data-back>
-            It is back
+            Vehicle is back
           </Button>
         </Box>
       </Box>
@@ -167,7 +167,7 @@ const Ending = ({ job }: { job: JobView }) => {
     <KeyedCard label="Hand back">
       <Box sx={{ p: 2.5, display: "grid", gap: 1.6 }}>
         <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750 }}>
-          How does it end?
+          How does this job end?
         </Box>
         <Box
           role="group"
@@ -211,7 +211,7 @@ const Ending = ({ job }: { job: JobView }) => {
                 <ErrorLine>
                   {open === 1 ? "One thing is still" : `${String(open)} things are still`} to do.
                 </ErrorLine>
-                <Button onClick={() => void go(`/jobs/${job.id}/repair`)}>To what is open</Button>
+                <Button onClick={() => void go(`/jobs/${job.id}/repair`)}>To the open items</Button>
               </Box>
             )}
             {job.clock.minutes < 0.5 && job.clock.since == null && job.clock.others.length === 0 && (
@@ -228,7 +228,7 @@ const Ending = ({ job }: { job: JobView }) => {
                   value={cause}
                   options={[
                     ["seen", "Cause seen"],
-                    ["likely", "Only likely"],
+                    ["likely", "Likely, not seen"],
                   ]}
                   onPick={setCause}
                 />
@@ -293,10 +293,10 @@ const Immobilised = ({ job }: { job: JobView }) => {
       >
         {done ? (
           <>
-            <Tick /> It cannot run, tagged
+            <Tick /> Immobilised and tagged
           </>
         ) : (
-          "It cannot run, tagged"
+          "Immobilised and tagged"
         )}
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}

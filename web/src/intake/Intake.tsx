@@ -17,6 +17,7 @@ import { useCommands } from "../ui/commands";
 import { command } from "../ui/keys";
 import { useSettled } from "../ui/useSettled";
 import { ErrorLine, Key, KeyedCard } from "../ui/parts";
+import { Select } from "../ui/form";
 
 interface Draft {
   words: string;
@@ -299,33 +300,16 @@ export const IntakeNew = () => {
           </Box>
         )}
         {p && choices.data && (
-          <Box
-            component="select"
-            aria-label="Add a sign"
-            value=""
-            onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
-              if (e.target.value) answer(e.target.value, true);
-            }}
-            sx={{
-              font: "inherit",
-              fontSize: 16,
-              minWidth: 150,
-              maxWidth: 220,
-              height: 48,
-              alignSelf: "center",
-              border: `1.5px solid ${v("ink")}`,
-              borderRadius: "3px",
-              background: v("sheet"),
-              color: v("ink"),
-              px: 1,
-            }}
-          >
-            <option value="">Add a sign …</option>
-            {choices.data.symptoms.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
+          <Box sx={{ width: 200, alignSelf: "center" }}>
+            <Select
+              label="Add a sign"
+              value=""
+              onChange={(id) => {
+                if (id) answer(id, true);
+              }}
+              empty="Add a sign …"
+              options={choices.data.symptoms.map((x) => [x.id, x.name] as const)}
+            />
           </Box>
         )}
         <Box sx={{ ml: "auto", display: "flex", gap: 1.2, alignItems: "center", whiteSpace: "nowrap" }}>

@@ -1,11 +1,12 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useMemo, useRef } from "react";
+import { useMemo } from "react";
 import { useParams } from "react-router";
 import { useAppend, useChoices, useJob } from "../api/hooks";
 import { JobLine } from "../frame/JobLine";
 import { Cell, JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { v } from "../theme/tokens";
+import { Select } from "../ui/form";
 import { ErrorLine, Heading } from "../ui/parts";
 import { EarlierJobs } from "./EarlierJobs";
 import { LaterForm } from "./Later";
@@ -16,7 +17,6 @@ export const IntakeOfJob = () => {
   const job = useJob(id, "intake");
   const append = useAppend(job.data);
   const choices = useChoices();
-  const add = useRef<HTMLSelectElement>(null);
   const told = useMemo(
     () =>
       job.data
@@ -104,34 +104,18 @@ export const IntakeOfJob = () => {
           ))}
           {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
           {j.closed == null && (
-            <Box
-              component="select"
-              ref={add}
-              aria-label="Add a sign"
-              value=""
-              onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
-                if (e.target.value) set("symptom", e.target.value, true);
-              }}
-              sx={{
-                font: "inherit",
-                fontSize: 16,
-                mt: 1.5,
-                height: 48,
-                border: `1.5px solid ${v("ink")}`,
-                borderRadius: "3px",
-                background: v("sheet"),
-                color: v("ink"),
-                px: 1,
-              }}
-            >
-              <option value="">Add a sign …</option>
-              {choices.data?.symptoms
-                .filter((s) => !j.symptoms.some((x) => x.id === s.id))
-                .map((s) => (
-                  <option key={s.id} value={s.id}>
-                    {s.name}
-                  </option>
-                ))}
+            <Box sx={{ mt: 1.5, maxWidth: 320 }}>
+              <Select
+                label="Add a sign"
+                value=""
+                onChange={(id) => {
+                  if (id) set("symptom", id, true);
+                }}
+                empty="Add a sign …"
+                options={(choices.data?.symptoms ?? [])
+                  .filter((x) => !j.symptoms.some((told) => told.id === x.id))
+                  .map((x) => [x.id, x.name] as const)}
+              />
             </Box>
           )}
           <EarlierJobs job={j} />

@@ -99,7 +99,7 @@ export const LaterForm = ({ job }: { job: JobView }) => {
   );
   return (
     <Box component="section">
-      <Heading note="any of it, at any time">Later, when it changes the next step</Heading>
+      <Heading note="any of it, at any time">Later, when it is needed</Heading>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2, mt: 2 }}>
         {field("Vehicle’s name", vehicle, setVehicle, { name: "vehicle" })}
         {field("Frame number", frame, setFrame)}
@@ -118,7 +118,7 @@ export const LaterForm = ({ job }: { job: JobView }) => {
       </Box>
       <Box sx={{ mt: 2, display: "flex", gap: 2, alignItems: "center" }}>
         <Button onClick={() => void save()} disabled={append.isPending || job.closed != null} data-save>
-          Cancel
+          Save
         </Button>
         {saved && (
           <Box sx={{ display: "flex", gap: 0.5 }}>

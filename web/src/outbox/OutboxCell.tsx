@@ -37,7 +37,7 @@ export const OutboxCell = () => {
         <span role="status">
           {count > 0 ? `On this device, ${String(count)} to send` : ""}
           {count > 0 && refused.length > 0 ? ", " : ""}
-          {refused.length > 0 ? `${String(refused.length)} not taken` : ""}
+          {refused.length > 0 ? `${String(refused.length)} not accepted` : ""}
         </span>
       </Box>
       {open && (
@@ -71,12 +71,12 @@ export const OutboxCell = () => {
               )}
               {w.refused !== undefined && (
                 <Box sx={{ display: "flex", gap: 1, alignItems: "center", justifyContent: "space-between" }}>
-                  <span>Not taken: {w.refused}</span>
+                  <span>Not accepted: {w.refused}</span>
                   <Button
                     onClick={() => void forget(w.key)}
                     sx={{ minHeight: 44, fontSize: 15, flex: "none" }}
                   >
-                    Read, take it away
+                    Read it, remove it
                   </Button>
                 </Box>
               )}

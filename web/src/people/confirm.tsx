@@ -101,7 +101,7 @@ const Ask = ({ asked: a }: { asked: Asked }) => {
             Go on
           </Button>
           <Button type="button" onClick={a.done}>
-            Leave it
+            Cancel
           </Button>
         </Box>
       </Form>

@@ -14,6 +14,8 @@ import { DeadFirst } from "../ui/DeadFirst";
 import { useKept } from "../ui/useKept";
 import { Line, OneOf, Select } from "../ui/form";
 import { ErrorLine, Heading, KeyedCard, Lock, Reading, Tick, Triangle } from "../ui/parts";
+import { Table } from "../ui/Table";
+import { FigureField } from "../ui/FigureField";
 
 /** Results without a figure: words, and the keys that give them while the field is empty. */
 const WITHOUT_FIGURE: readonly ["not-steady" | "nothing" | "cannot-reach", string, readonly string[]][] = [
@@ -75,7 +77,7 @@ export const PointsPage = ({ job }: { job: JobView }) => {
             >
               Points
             </Heading>
-            <Table job={job} />
+            <Points job={job} />
           </Box>
           <Box
             sx={{ border: `1.5px dashed ${v("ink3")}`, p: 1.6, fontSize: 16, display: "grid", gap: 0.6 }}
@@ -130,7 +132,7 @@ export const PointsPage = ({ job }: { job: JobView }) => {
           {job.closed == null && <Twin job={job} />}
           {job.closed == null && off.length > 0 && (
             <Button onClick={() => void go(`/jobs/${job.id}/repair`)} data-to-repair>
-              Mend what reads differently
+              Repair what reads differently
             </Button>
           )}
         </Box>
@@ -142,32 +144,20 @@ export const PointsPage = ({ job }: { job: JobView }) => {
 const VERDICT: Record<PointRow["verdict"], string> = {
   unread: "not read yet",
   "no-reference": "nothing to compare",
-  "as-expected": "as the working one",
+  "as-expected": "like the working vehicle",
   low: "low",
   high: "high",
   differs: "differs",
 };
 
-const Table = ({ job }: { job: JobView }) => (
-  <Box
-    component="table"
-    sx={{
-      width: "100%",
-      borderCollapse: "collapse",
-      borderTop: `2px solid ${v("ink")}`,
-      mt: 1,
-      fontSize: 17,
-      "& th": { textAlign: "left", fontSize: 14, fontWeight: 500, color: v("ink2"), py: 0.5 },
-      "& td": { borderTop: `1px solid ${v("ruleStrong")}`, height: 50, verticalAlign: "middle", pr: 1.5 },
-      "& .n": { textAlign: "right" },
-    }}
-  >
+const Points = ({ job }: { job: JobView }) => (
+  <Table sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1, fontSize: 17, "& td": { height: 50 } }}>
     <thead>
       <tr>
         <th>Point</th>
-        <th className="n">Working one</th>
+        <th className="n">Working vehicle</th>
         <th className="n">This vehicle</th>
-        <th style={{ paddingLeft: 16 }}>So it reads</th>
+        <th style={{ paddingLeft: 16 }}>Result</th>
       </tr>
     </thead>
     <tbody>
@@ -213,7 +203,7 @@ const Table = ({ job }: { job: JobView }) => (
         );
       })}
     </tbody>
-  </Box>
+  </Table>
 );
 
 /** Read a point: its name, the unit, on which vehicle; the figure is taken by Enter or pedal. */
@@ -297,55 +287,24 @@ const TakePoint = ({
           />
         </Box>
         <Box sx={{ display: "flex", gap: 1 }}>
-          <Box
-            component="label"
-            sx={{
-              flex: 1,
-              minWidth: 0,
-              height: 62,
-              border: `3px solid ${v("ink")}`,
-              borderRadius: "3px",
-              background: v("paper"),
-              display: "flex",
-              alignItems: "center",
-              px: 1,
+          <FigureField
+            label={`Reading in ${inUnit}`}
+            name="reading"
+            field={field}
+            value={typed}
+            onChange={(text) => {
+              setTyped(text);
+              setError(undefined);
             }}
-          >
-            <Box
-              component="input"
-              ref={field}
-              name="reading"
-              aria-label={`Reading in ${inUnit}`}
-              autoComplete="off"
-              value={typed}
-              onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-                setTyped(e.target.value);
-                setError(undefined);
-              }}
-              onKeyDown={(e: React.KeyboardEvent) => {
-                const without =
-                  typed === "" ? WITHOUT_FIGURE.find((w) => w[2].includes(e.key.toLowerCase())) : undefined;
-                if (without === undefined || busy) return;
-                e.preventDefault();
-                send(without[0]);
-              }}
-              sx={{
-                width: "100%",
-                minWidth: 0,
-                font: "inherit",
-                fontSize: 40,
-                fontWeight: 700,
-                border: 0,
-                background: "transparent",
-                color: v("ink"),
-                textAlign: "right",
-                "&:focus-visible": { outline: "none !important" },
-              }}
-            />
-            <Box sx={{ fontSize: 22, fontWeight: 650, ml: 0.5 }}>
-              {UNITS.find((u) => u[0] === inUnit)?.[1]}
-            </Box>
-          </Box>
+            unit={UNITS.find((u) => u[0] === inUnit)?.[1] ?? ""}
+            onKeyDown={(e) => {
+              const without =
+                typed === "" ? WITHOUT_FIGURE.find((w) => w[2].includes(e.key.toLowerCase())) : undefined;
+              if (without === undefined || busy) return;
+              e.preventDefault();
+              send(without[0]);
+            }}
+          />
           <Button
             type="submit"
             variant="contained"
@@ -409,7 +368,7 @@ const Twin = ({ job }: { job: JobView }) => {
             onChange={setTwin}
           />
           <Button type="submit" disabled={busy || twin.trim() === ""} data-twin sx={{ flex: "none" }}>
-            Beside it
+            Compare with it
           </Button>
         </Box>
         {(sheets.data ?? []).length > 0 || find !== "" ? (

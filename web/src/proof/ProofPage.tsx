@@ -16,6 +16,7 @@ import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
 import { LimitRuler } from "./LimitRuler";
 import { isClosed } from "./standing";
+import { FigureField } from "../ui/FigureField";
 
 export const ProofPage = () => {
   const { id = "" } = useParams();
@@ -222,7 +223,7 @@ const Row = ({ row, now, onPick }: { row: ProofRow; now: boolean; onPick: () => 
             {t.shown ?? (t.result === "fail" ? "failed" : "passed")}
           </Box>
           <Box sx={{ width: 132 }}>
-            {t.result === "fail" ? "failed" : "before a change"} {clock(t.at)}
+            {t.result === "fail" ? "failed" : "before the last change"} {clock(t.at)}
           </Box>
         </Box>
       ))}
@@ -325,7 +326,8 @@ const Still = ({
 }) => (
   <Box sx={{ display: "grid", gap: 0.6 }} data-still>
     <Box sx={{ fontSize: 15, color: v("ink2") }}>
-      When it fails, of what was told: what is gone came from the fault just mended.
+      If it fails, say of each complaint whether it still shows: what is gone came from the fault just
+      repaired.
     </Box>
     {told.map((s) => (
       <Box key={s.id} sx={{ display: "flex", gap: 1, alignItems: "center" }} data-symptom={s.id}>
@@ -460,8 +462,8 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
         data-check={row.check}
       >
         <Box sx={{ fontSize: 16, pr: 3 }}>
-          <b style={{ color: v("copper") }}>{row.standing === "failed" ? "Failed, again" : "Now"}</b> About{" "}
-          {minutes(row.minutes)} min
+          <b style={{ color: v("copper") }}>{row.standing === "failed" ? "Failed, try again" : "Now"}</b>{" "}
+          About {minutes(row.minutes)} min
           {row.because.length > 0 ? `, ${row.because.map((b) => BECAUSE[b] ?? `for ${b}`).join(", ")}` : ""}.
         </Box>
         <Box component="h1" sx={{ m: 0, fontSize: 26, fontWeight: 750, lineHeight: 1.15 }}>
@@ -499,45 +501,15 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
         )}
         {measured && (
           <Box sx={{ display: "flex", gap: 1 }}>
-            <Box
-              component="label"
-              sx={{
-                width: 190,
-                height: 60,
-                border: `3px solid ${v("ink")}`,
-                borderRadius: "3px",
-                background: v("paper"),
-                display: "flex",
-                alignItems: "center",
-                px: 1,
-              }}
-            >
-              <Box
-                component="input"
-                name="figure"
-                autoFocus
-                inputMode="decimal"
-                autoComplete="off"
-                aria-label={`Figure in ${row.unit ?? ""}`}
-                value={typed}
-                onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
-                  setTyped(e.target.value);
-                }}
-                sx={{
-                  width: "100%",
-                  minWidth: 0,
-                  font: "inherit",
-                  fontSize: 38,
-                  fontWeight: 700,
-                  border: 0,
-                  background: "transparent",
-                  color: v("ink"),
-                  textAlign: "right",
-                  "&:focus-visible": { outline: "none !important" },
-                }}
-              />
-              <Box sx={{ fontSize: 20, fontWeight: 650, ml: 0.5, whiteSpace: "nowrap" }}>{row.unit}</Box>
-            </Box>
+            <FigureField
+              label={`Figure in ${row.unit ?? ""}`}
+              name="figure"
+              autoFocus
+              value={typed}
+              onChange={setTyped}
+              unit={row.unit ?? ""}
+              width={190}
+            />
             <Box sx={{ flex: 1, alignSelf: "center" }}>
               <LimitRuler row={row} figure={number(typed)} wide />
             </Box>

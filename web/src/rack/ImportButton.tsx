@@ -73,7 +73,7 @@ export const ImportButton = () => {
               <Box sx={{ display: "flex", gap: 0.8 }}>
                 <Tick />
                 <span>
-                  Job <b>{number4(done.number)}</b> came in with {done.entries} entries and {done.photos}{" "}
+                  Job <b>{number4(done.number)}</b> imported with {done.entries} entries and {done.photos}{" "}
                   photos.
                   {done.clash_with != null
                     ? " The job was known here: this is another one beside it."

@@ -135,8 +135,8 @@ export const RackPage = () => {
           {r.workable.length === 0 ? (
             <Box sx={{ m: 2, mt: 4, p: 3, border: `1.5px dashed ${v("ink3")}`, maxWidth: 520, fontSize: 18 }}>
               {find
-                ? "Nothing on the rail fits these words."
-                : "No job hangs here. A new one begins with what the customer says."}
+                ? "No job matches these words."
+                : "No open job. A new one starts with what the customer says."}
               {!find && (
                 <Box sx={{ mt: 2 }}>
                   <Button variant="contained" onClick={() => void go("/new")}>

@@ -16,6 +16,7 @@ import { ErrorLine, Heading, Tick, Triangle } from "../ui/parts";
 import { CsvIn } from "./CsvIn";
 import { StrikeOut } from "./StrikeOut";
 import { Plain } from "../ui/form";
+import { Table } from "../ui/Table";
 
 /** The plain record: every reading, part and minute, in the order of the log. */
 export const RecordPage = () => {
@@ -89,15 +90,7 @@ export const RecordPage = () => {
             <b>This job cannot be worked on.</b> {r.broken} Strike out what does not fit, or export it.
           </Box>
         )}
-        <Box
-          component="table"
-          sx={{
-            borderCollapse: "collapse",
-            width: "100%",
-            fontSize: 16,
-            "& td": { borderBottom: `1px solid ${v("rule")}`, py: 0.7, px: 1, verticalAlign: "top" },
-          }}
-        >
+        <Table sx={{ "& td": { verticalAlign: "top" } }}>
           <tbody>
             {r.lines.map((l) => (
               <Box
@@ -136,7 +129,7 @@ export const RecordPage = () => {
               </Box>
             ))}
           </tbody>
-        </Box>
+        </Table>
         {r.unread.map((u) => (
           <Box key={u.seq} data-unread sx={{ fontSize: 15, borderBottom: `1px solid ${v("rule")}`, py: 0.8 }}>
             {dayAndTime(u.at)} {u.by}: not read here ({u.why}).{" "}
@@ -172,7 +165,7 @@ export const RecordPage = () => {
             sx={{ flex: 1, fontSize: 17, height: 48, px: 1.2 }}
           />
           <Button type="submit" disabled={append.isPending || note.trim() === ""}>
-            Write it
+            Save the note
           </Button>
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
@@ -216,7 +209,7 @@ const EraseCustomer = ({ job }: { job: JobView }) => {
               setSure(false);
             }}
           >
-            Keep them
+            Cancel
           </Button>
         </>
       ) : (

@@ -70,7 +70,7 @@ export const AssemblyForm = ({ job }: { job: JobView }) => {
         data-add-assembly
         sx={{ justifySelf: "start" }}
       >
-        Note it
+        Save the step
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Form>

@@ -32,7 +32,7 @@ export const OpenItemForm = ({ job }: { job: JobView }) => {
       />
       <Line label="What and where" name="left-open" value={what} onChange={setWhat} />
       <Button type="submit" disabled={busy || what.trim() === ""} data-add-item>
-        Leave it open
+        Add to what is to do
       </Button>
       <Box sx={{ gridColumn: "1 / -1", fontSize: 15, color: v("ink2") }}>{kind?.detail}</Box>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}

@@ -91,7 +91,7 @@ export const PartForm = ({ job }: { job: JobView }) => {
         data-add-part
         sx={{ justifySelf: "start" }}
       >
-        Write it down
+        Save the part
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Form>

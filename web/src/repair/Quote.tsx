@@ -188,7 +188,7 @@ export const QuoteForm = ({ job }: { job: JobView }) => {
           One more line
         </Button>
         <Button type="submit" disabled={busy} data-add-quote>
-          Quote it
+          Save the quote
         </Button>
       </Form>
       {terms && (

@@ -50,7 +50,7 @@ export const WaitingNow = ({ job }: { job: JobView }) => {
           }}
           data-resume
         >
-          The wait is over
+          No longer waiting
         </Button>
       </Box>
       {arrived && (
@@ -155,7 +155,7 @@ const GoodsIn = ({
         data-goods-send
         sx={{ justifySelf: "start" }}
       >
-        {bad ? "Record it, claim it" : "Good, take it in"}
+        {bad ? "Record it, claim it" : "Good, accept it"}
       </Button>
       {error !== undefined && <ErrorLine>{error}</ErrorLine>}
     </Box>

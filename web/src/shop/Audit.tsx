@@ -5,6 +5,7 @@ import { api, take } from "../api/client";
 import { v } from "../theme/tokens";
 import { dayAndTime } from "../ui/format";
 import { ErrorLine, Heading } from "../ui/parts";
+import { Table } from "../ui/Table";
 
 /** Who did what beside the jobs: kept as it was written, newest first. */
 export const Audit = () => {
@@ -22,17 +23,7 @@ export const Audit = () => {
         What was done
       </Heading>
       {pages.error && <ErrorLine>{pages.error.message}</ErrorLine>}
-      <Box
-        component="table"
-        sx={{
-          borderCollapse: "collapse",
-          width: "100%",
-          fontSize: 16,
-          borderTop: `2px solid ${v("ink")}`,
-          mt: 1,
-          "& td": { borderBottom: `1px solid ${v("rule")}`, py: 0.6, pr: 2, verticalAlign: "top" },
-        }}
-      >
+      <Table sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1, "& td": { verticalAlign: "top" } }}>
         <tbody>
           {lines.map((l) => (
             <tr key={l.seq} data-audit-line={l.what}>
@@ -44,7 +35,7 @@ export const Audit = () => {
             </tr>
           ))}
         </tbody>
-      </Box>
+      </Table>
       {pages.hasNextPage && (
         <Button onClick={() => void pages.fetchNextPage()} sx={{ mt: 1 }}>
           Older ones

@@ -86,7 +86,7 @@ export const People = () => {
               sx={{ minHeight: 46, fontSize: 16 }}
               data-disable
             >
-              {p.disabled ? "Let in" : "Disable"}
+              {p.disabled ? "Enable" : "Disable"}
             </Button>
             <Button
               disabled={p.disabled || p.name === me.data?.name}

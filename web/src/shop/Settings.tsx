@@ -160,7 +160,7 @@ const Edit = ({ shop, kept, setKept }: { shop: Shop; kept: boolean; setKept: (ke
           ))}
         <Box sx={{ gridColumn: "span 3", display: "flex", gap: 1.5, alignItems: "center" }}>
           <Button type="submit" variant="contained" data-keep-shop>
-            Cancel
+            Save
           </Button>
           {kept && (
             <Box sx={{ display: "flex", gap: 0.5 }} role="status">
@@ -189,7 +189,7 @@ const History = () => {
   if (all.length === 0) return null;
   return (
     <Box sx={{ mt: 3 }}>
-      <Heading>Set before</Heading>
+      <Heading>Earlier settings</Heading>
       <Box sx={{ borderTop: `2px solid ${v("ink")}`, mt: 1, fontSize: 15.5 }}>
         {all.slice(0, 12).map((s) => (
           <Box

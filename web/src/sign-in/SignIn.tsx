@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
+import { Line } from "../ui/form";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { api, Refusal, take } from "../api/client";
@@ -63,37 +63,31 @@ export const SignIn = ({ again }: { again?: string }) => {
             {again !== undefined && (
               <span>Your session is over. What you typed is kept behind this page.</span>
             )}
-            <TextField
+            <Line
               label="Name"
               name="name"
               autoComplete="username"
               autoFocus={again === undefined}
               value={name}
-              onChange={(e) => {
-                setName(e.target.value);
-              }}
+              onChange={setName}
             />
-            <TextField
+            <Line
               label="Password"
               name="password"
               type="password"
               autoComplete="current-password"
               autoFocus={again !== undefined}
               value={password}
-              onChange={(e) => {
-                setPassword(e.target.value);
-              }}
+              onChange={setPassword}
             />
             {wants && (
-              <TextField
+              <Line
                 label="Code of the second factor"
                 name="factor"
                 autoComplete="one-time-code"
                 autoFocus
                 value={code}
-                onChange={(e) => {
-                  setCode(e.target.value);
-                }}
+                onChange={setCode}
               />
             )}
             {error && <ErrorLine>{error}</ErrorLine>}

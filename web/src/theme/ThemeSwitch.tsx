@@ -4,7 +4,7 @@ import { useSyncExternalStore } from "react";
 import { pressed } from "../ui/form";
 import { choice, choose, follow, type Choice } from "./mode";
 
-const WORDS: Record<Choice, string> = { light: "Light", dark: "Dim", system: "As the device" };
+const WORDS: Record<Choice, string> = { light: "Light", dark: "Dark", system: "As the device" };
 
 /** Light, dim, or as the device has it; remembered on this device. */
 export const ThemeSwitch = () => {

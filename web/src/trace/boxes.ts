@@ -95,7 +95,7 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
       w: 22,
       h: 22,
       share: share(id),
-      inside: "motor",
+      inside: "motor-0",
     };
     boxes.push(box);
     anchors.set(id, [box.x + 11, box.y + 11]);

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { commandsNow, useCommands, type Command } from "./commands";
 import { command } from "./keys";
 import { Key } from "./parts";
+import { Table } from "./Table";
 
 const printed = (key: string): string =>
   ({ ArrowUp: "Up", ArrowDown: "Down", Escape: "Esc", " ": "Space" })[key] ??
@@ -27,10 +28,7 @@ export const KeysNow = () => {
         <Box component="h1" sx={{ m: 0, mb: 1.5, fontSize: 22, fontWeight: 750 }}>
           Keys on this screen
         </Box>
-        <Box
-          component="table"
-          sx={{ borderCollapse: "collapse", fontSize: 16.5, "& td": { py: 0.5, pr: 2.5 } }}
-        >
+        <Table sx={{ fontSize: 16.5 }}>
           <tbody>
             {(shown ?? []).map((c) => (
               <tr key={c.keys.join()}>
@@ -45,7 +43,7 @@ export const KeysNow = () => {
               </tr>
             ))}
           </tbody>
-        </Box>
+        </Table>
         <Button onClick={close} sx={{ mt: 2 }} autoFocus>
           Back
         </Button>

@@ -19,6 +19,8 @@ export const Line = ({
   hint,
   many = false,
   mode,
+  disabled = false,
+  autoComplete,
 }: {
   label: string;
   value: string;
@@ -29,6 +31,9 @@ export const Line = ({
   hint?: string;
   many?: boolean;
   mode?: "decimal" | "numeric";
+  disabled?: boolean;
+  /** What the browser may fill in; nothing where it is not said. */
+  autoComplete?: string;
 }) => (
   <TextField
     size="small"
@@ -38,6 +43,7 @@ export const Line = ({
     type={type}
     value={value}
     autoFocus={autoFocus}
+    disabled={disabled}
     multiline={many}
     minRows={many ? 2 : undefined}
     helperText={hint}
@@ -46,7 +52,7 @@ export const Line = ({
     }}
     slotProps={{
       inputLabel: type === "datetime-local" || type === "date" ? { shrink: true } : undefined,
-      htmlInput: { inputMode: mode, autoComplete: type === "password" ? undefined : "off" },
+      htmlInput: { inputMode: mode, autoComplete: autoComplete ?? (type === "password" ? undefined : "off") },
     }}
   />
 );

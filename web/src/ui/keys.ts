@@ -32,7 +32,7 @@ export const KEYS = {
   "card.not-steady": { keys: ["s", "*"], name: "Not steady", inField: true },
   "card.nothing": { keys: ["n", "/"], name: "Reads nothing", inField: true },
   "card.no-reach": { keys: ["r", "+"], name: "Can’t reach", inField: true },
-  "controls.take": { keys: ["Enter"], name: "They stand like this" },
+  "controls.take": { keys: ["Enter"], name: "Save how they are set" },
   "controls.single": { keys: ["0"], name: "One at a time" },
   "built.so": { keys: ["Enter"], name: "It is built so" },
   "built.drawn": { keys: ["k"], name: "No, keep as drawn" },

@@ -522,7 +522,7 @@ impl Catalogue {
         self.proof.check(self).map_err(|(start, m)| at(5, start, m))
     }
 
-    /// What guards people: every answer of the gate is one that is known, a STOP rests on the pack and says
+    /// What guards people: every answer of the gate is one that is known, a STOP is kept with the pack and says
     /// what to do and why, what releases is a kind of entry, a look that stops is one that can be answered.
     fn check_guards(
         &self,
@@ -532,7 +532,7 @@ impl Catalogue {
             let start = c.id.span().start;
             if !matches!(c.rests.as_str(), "pack" | "job") {
                 let m = format!(
-                    "a finding rests on the pack or the job, not on “{}”",
+                    "a finding is kept with the pack or the job, not on “{}”",
                     c.rests
                 );
                 return Err(at(4, start, m));
@@ -545,7 +545,7 @@ impl Catalogue {
                 }
                 if stop && (c.rests != "pack" || a.order.is_none() || a.reason.is_none()) {
                     let m = format!(
-                        "“{}” is a STOP: it rests on the pack, with order and reason",
+                        "“{}” is a STOP: it is kept with the pack, with order and reason",
                         a.id
                     );
                     return Err(at(4, start, m));

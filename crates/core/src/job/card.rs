@@ -5,6 +5,7 @@ use crate::diagnosis::choose::{self, Candidate};
 use crate::diagnosis::explain::{self, Band};
 use crate::diagnosis::repertoire::{self, Face, Kind, Test};
 use crate::job::bench::Weighed;
+use crate::job::dead;
 use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
 use crate::job::view::{
@@ -52,7 +53,7 @@ impl Weighed<'_> {
                             to * 100.0
                         )
                     }
-                    None => "moves little".into(),
+                    None => "changes little".into(),
                 },
                 from_text: show(b.from),
                 to_text: show(b.to),
@@ -67,6 +68,14 @@ impl Weighed<'_> {
         let closed = access.is_some_and(|a| a.minutes > 0.0)
             && !self.situation.opened.contains(&test.access);
         let (red, black, what) = self.tips(test);
+        // on a locked vehicle the lock's limit is the one that counts: it is the stricter
+        let lock = dead::first(self.catalogue, self.job).and_then(|d| {
+            let of = d
+                .readings
+                .into_iter()
+                .find(|r| r.test.as_ref() == Some(&test.id));
+            of.map(|r| r.limit)
+        });
         Card {
             test: test.id.clone(),
             name: test.name.clone(),
@@ -84,13 +93,15 @@ impl Weighed<'_> {
             what,
             meter: meter_words(test),
             unit,
-            expected: expected.map_or_else(
-                || match &test.kind {
-                    Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
-                    Kind::Probe(_) => String::new(),
-                },
-                |e| e.text(),
-            ),
+            expected: lock.unwrap_or_else(|| {
+                expected.map_or_else(
+                    || match &test.kind {
+                        Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
+                        Kind::Probe(_) => String::new(),
+                    },
+                    |e| e.text(),
+                )
+            }),
             expected_low: expected.map(|e| e.low.0),
             expected_high: expected.map(|e| e.high.1).filter(|v| v.is_finite()),
             changes: expected.is_some_and(|e| e.changes),
@@ -193,7 +204,7 @@ impl Weighed<'_> {
         match (first, other) {
             (Some(a), Some(b)) => format!("It splits {} from {}, {took}.", name(a), name(b)),
             (Some(a), None) => format!("It shows whether it is {}, {took}.", name(a)),
-            _ => format!("It says little by itself, {took}: what is left is close together."),
+            _ => format!("It tells little alone, {took}: what is left is close together."),
         }
     }
 

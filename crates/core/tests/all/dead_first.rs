@@ -7,6 +7,7 @@ use proptest::prelude::*;
 use spannung_circuit::VehicleState;
 use spannung_circuit::state::Battery;
 use spannung_core::diagnosis::Kind;
+use spannung_core::job::bench::Weighed;
 use spannung_core::job::dead::{self, DeadStanding};
 use spannung_core::job::entry::{self, Body, ProofResult, ReadOn, ReadingResult, Role};
 use spannung_core::job::gate::{Standing, allows};
@@ -336,6 +337,32 @@ fn the_lock_lets_every_dead_reading_through_and_nothing_with_power() {
 }
 
 /// Without a wiring model the same readings are taken at points of that name.
+#[test]
+fn a_card_of_the_lock_expects_what_opens_it() {
+    for (id, _) in SOUND {
+        let mut log = open(id);
+        log.add(symptom("S15", true));
+        let job = log.job();
+        let lock = dead::first(catalogue(), &job).unwrap();
+        let mut none = |_: usize, _: &VehicleState| None;
+        let w = Weighed::new(
+            catalogue(),
+            common::model(id),
+            &job,
+            Role::Specialist,
+            &mut none,
+        );
+        let mut seen = 0;
+        for reading in &lock.readings {
+            let Some(test) = &reading.test else { continue };
+            let card = w.card_of(test).unwrap();
+            assert_eq!(card.expected, reading.limit, "{id} {test}");
+            seen += 1;
+        }
+        assert!(seen >= 2, "{id}");
+    }
+}
+
 #[test]
 fn a_vehicle_without_a_model_is_cleared_by_named_points() {
     let mut log = Log::of(60, "chain");

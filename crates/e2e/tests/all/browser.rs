@@ -96,6 +96,8 @@ async fn from_a_complaint_to_a_closed_record() -> Done {
     b.see("[data-part]").await?;
     // the proof: held until everything is closed, then handed back
     shop.prove_all(&id).await?;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    client.name_it(&id).await?;
     b.page
         .goto(format!("{}/jobs/{id}/hand-back", shop.server.url))
         .await?;

@@ -138,7 +138,7 @@ async fn what_no_longer_fits_is_shown_with_its_sentence() -> Done {
     b.press("[data-outbox]").await?;
     b.read("Part: Lamp, 48 V").await?;
     b.read("This job is closed.").await?;
-    b.press_text("Read, take it away").await?;
+    b.press_text("Read it, remove it").await?;
     b.gone("[data-outbox]").await?;
     shop.close_after_a_cut().await
 }

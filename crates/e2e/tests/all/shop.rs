@@ -239,7 +239,7 @@ async fn an_open_item_holds_the_hand_back() -> Done {
         .await?;
     b.press("[data-item='named.owner']").await?;
     b.press("[data-name-it='named.owner']").await?;
-    b.see("#words").await?;
+    b.see("[data-save]").await?;
     client.name_it(&id).await?;
     go(&shop, &id, "repair").await?;
     b.press("[data-desk=open]").await?;
@@ -356,12 +356,12 @@ async fn two_browsers_on_one_job_see_each_other() -> Done {
     other
         .fill("input[aria-label=Note]", "Looked at the loom")
         .await?;
-    other.press_text("Write it").await?;
+    other.press_text("Save the note").await?;
     shop.browser.read("Note: Looked at the loom").await?;
     shop.browser
         .fill("input[aria-label=Note]", "Thank you, going on")
         .await?;
-    shop.browser.press_text("Write it").await?;
+    shop.browser.press_text("Save the note").await?;
     other.read("Note: Thank you, going on").await?;
     assert!(other.complaints().await?.is_empty());
     other.page.clone().quit().await?;
@@ -390,7 +390,7 @@ async fn the_tablet_changes_hands_and_keeps_what_is_typed() -> Done {
         .prop("value")
         .await?;
     assert_eq!(kept.as_deref(), Some("half a sentence"));
-    b.press_text("Write it").await?;
+    b.press_text("Save the note").await?;
     b.read("Note: half a sentence").await?;
     let bundle = client.get(&format!("/jobs/{id}/export.json")).await?;
     let last = bundle["entries"].as_array().and_then(|e| e.last()).cloned();
@@ -709,6 +709,7 @@ async fn times_and_lengths_are_the_shops() -> Done {
     go(&shop, &id, "proof").await?;
     b.read("35–50 N·m (26–37 lbf·ft)").await?;
     client.prove_all(&id).await?;
+    client.name_it(&id).await?;
     go(&shop, &id, "hand-back").await?;
     b.press("[data-outcome=no-fault-found]").await?;
     b.script(

@@ -275,7 +275,7 @@ async fn preview(
                         QuestionAnswer {
                             yes: None,
                             name: "Cannot tell".into(),
-                            effect: "nothing moves".into(),
+                            effect: "changes nothing".into(),
                         },
                     ],
                 })

@@ -59,7 +59,7 @@ pub enum Why {
     Witness,
     /// It is quick, and the likely repair is costly or cannot be undone.
     First,
-    /// It is to be handed back as sound, and this still tells something.
+    /// It is to be handed back as sound, and this may still show something.
     Trial,
     /// Something told of a power fault: it is measured dead before it is switched on.
     Dead,

@@ -36,7 +36,7 @@ impl Weighed<'_> {
             }
             Item::Failed { class, .. } => {
                 format!(
-                    "{}: mended, and it still shows",
+                    "{}: repaired, and it still shows",
                     self.model.classes[*class].name
                 )
             }

@@ -125,7 +125,7 @@ impl Weighed<'_> {
             return "Everything read is as it should be: reproduce the fault, or hand it back as sound.".into();
         }
         format!(
-            "What reads otherwise is rather this maker's choice ({chosen}) than a fault. Reproduce the fault, or hand it back as sound."
+            "What reads differently is more likely this maker's design ({chosen}) than a fault. Reproduce the fault, or hand it back as sound."
         )
     }
 
@@ -133,16 +133,16 @@ impl Weighed<'_> {
     fn asks(&self, name: &str, why: Why) -> String {
         match why {
             Why::Again if self.job.failed.is_empty() => format!(
-                "Take “{name}” again: the whole suspicion hangs on this one reading, and a slip of the tips looks like a fault."
+                "Take “{name}” again: everything depends on this one reading, and a slip of the tips looks like a fault."
             ),
             Why::Again => format!(
                 "Take “{name}” again: the repair did not end the complaint. Gone, there was a second fault; still there, it was another."
             ),
             Why::Witness => format!(
-                "First “{name}”: one net alone speaks for the likely repair, and a vehicle built otherwise than the drawing reads like that too."
+                "First “{name}”: only readings of one line point to the likely repair, and a vehicle built otherwise than the drawing reads like that too."
             ),
             Why::Trial => format!(
-                "Before it is handed back as sound, try it as its owner uses it: “{name}” still tells something."
+                "Before it is handed back as sound, try it as its owner uses it: “{name}” may still show something."
             ),
             Why::Dead => format!(
                 "First “{name}”, with the pack out: nothing is switched on before it is as it should be."

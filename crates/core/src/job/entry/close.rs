@@ -321,7 +321,7 @@ impl Kind for Close {
             ..
         } = self;
         let mended = class.as_ref().map_or(String::new(), |c| {
-            format!(", mended: {}", book.class(c).to_lowercase())
+            format!(", repaired: {}", book.class(c).to_lowercase())
         });
         let cause = if *cause_confirmed {
             "cause confirmed"

@@ -14,7 +14,7 @@ use spannung_circuit::state::{Battery, Charger};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-/// What an entry that rests on the pack must have seen.
+/// What an entry that is kept with the pack must have seen.
 const ON_THE_PACK: &[&str] = &["gate", "pack", "clearance", "close"];
 /// Over full by more than this share, the pack is asked about: the meter's share and a charger's spread.
 const LITTLE_OVER: f64 = 1.01;

@@ -125,7 +125,7 @@ impl Kind for Part {
             };
         }
         if let Some(class) = class {
-            text = format!("{text}. Mends: {}", book.class(class).to_lowercase());
+            text = format!("{text}. Repairs: {}", book.class(class).to_lowercase());
         }
         let price = price_cents.map_or(String::new(), |c| format!(", {}", money_words(c)));
         Said::with(text, format!("{}{price}", minutes_words(*minutes)))

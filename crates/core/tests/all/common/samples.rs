@@ -83,7 +83,7 @@ pub fn samples() -> Vec<(Value, &'static str)> {
         ),
         (
             json!({"kind": "part", "old": "Throttle", "fate": "recycled", "new": "Throttle, 3 wires", "class": "throttle", "minutes": 12.5, "price_cents": 2400}),
-            "Out: Throttle (recycled). In: Throttle, 3 wires. Mends: throttle",
+            "Out: Throttle (recycled). In: Throttle, 3 wires. Repairs: throttle",
         ),
         (
             json!({"kind": "minutes", "minutes": -5, "what": "telephone"}),
