@@ -2916,6 +2916,8 @@ export interface components {
         ProofResult: "pass" | "fail" | "not-fitted";
         /** @description A row of the proof. */
         ProofRow: {
+            /** @description Tests of the Bench that show it. */
+            again: components["schemas"]["ReadAgain"][];
             /** @description Precondition to confirm first: question and caution. */
             ask?: string | null;
             /** @description Why it is asked: `always`, or what was touched. */
@@ -3097,6 +3099,15 @@ export interface components {
          * @enum {string}
          */
         Range: "high" | "low";
+        /** @description A test that shows the part itself after its repair. */
+        ReadAgain: {
+            /** @description As a sound vehicle reads. */
+            expected: string;
+            /** @description Its name. */
+            name: string;
+            /** @description Test of the Bench. */
+            test: string;
+        };
         /**
          * @description Which vehicle a reading at a point named by hand was taken on.
          * @enum {string}

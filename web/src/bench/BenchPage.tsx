@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import useMediaQuery from "@mui/material/useMediaQuery";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import {
   isModelled,
   type Card,
@@ -50,7 +50,8 @@ export const BenchPage = () => {
 const BenchOf = ({ job }: { job: Modelled }) => {
   const append = useAppend(job);
   const go = useNavigate();
-  const [chosen, setChosen] = useState<string>();
+  const [params] = useSearchParams();
+  const [chosen, setChosen] = useState<string | undefined>(params.get("test") ?? undefined);
   const [strand, setStrand] = useState<string>();
   const [tile, setTile] = useState<Tile>();
   const [only, setOnly] = useState(false);

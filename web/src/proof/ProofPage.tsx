@@ -478,6 +478,20 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
             </Box>
           )}
         </Box>
+        {row.again.map((a) => (
+          <Box
+            key={a.test}
+            sx={{ display: "flex", gap: 1.5, alignItems: "center", fontSize: 17 }}
+            data-again={a.test}
+          >
+            <span style={{ flex: 1 }}>
+              {a.name}: <b>{a.expected}</b>
+            </span>
+            <Button onClick={() => void go(`/jobs/${job.id}/bench?test=${encodeURIComponent(a.test)}`)}>
+              Take it on the Bench
+            </Button>
+          </Box>
+        ))}
         {row.waits && <Waiting job={job} waits={row.waits} />}
         {row.ask != null && (
           <Box

@@ -119,6 +119,8 @@ pub struct ProofBook {
     pub worked: Vec<String>,
     /// Checks asked when a plug was apart.
     pub moved: Vec<String>,
+    /// Repairs of which no other check says whether they helped: class ids, or their beginnings with `*`.
+    pub again: Vec<String>,
     /// Checks.
     #[serde(rename = "check")]
     pub checks: Vec<ProofCheck>,
@@ -136,6 +138,14 @@ impl ProofBook {
     /// Check by id.
     pub fn find(&self, id: &str) -> Option<&ProofCheck> {
         self.checks.iter().find(|c| c.id.get_ref() == id)
+    }
+
+    /// Is the reading that shows the part itself taken again after this repair?
+    pub fn reads_again(&self, class: &str) -> bool {
+        self.again.iter().any(|of| match of.strip_suffix('*') {
+            Some(start) => class.starts_with(start),
+            None => of == class,
+        })
     }
 
     /// What a repair class touches.

@@ -129,6 +129,63 @@ pub fn moves(model: &Model, hypothesis: usize, test: usize) -> bool {
     apart(rows.row(hypothesis), &rows.healthy) > MOVES
 }
 
+/// Share of a class's faults that the tests before must leave unseen for one more to be named.
+const UNSEEN: f64 = 0.1;
+/// Most tests that are named for a class.
+const MOST_SHOWING: usize = 3;
+
+/// The tests that show a class: the one that parts most of its faults from a sound vehicle, by their weight, then what
+/// parts most of the rest; the quicker of two that do so alike. Only what a technician may do, and nothing that is read
+/// while it drives: two motors in a row share their volts as they like. None when nothing shows it.
+pub fn showing(model: &Model, class: usize) -> Vec<usize> {
+    let may = |t: &usize| {
+        let spec = &model.tests[*t];
+        let (state, rest) = (
+            spec.state.bring(&VehicleState::default()),
+            VehicleState::default(),
+        );
+        let stands = state.throttle == rest.throttle && state.foot == rest.foot;
+        spec.risk <= 3 && spec.lends.is_none() && !spec.rides() && stands
+    };
+    let mut left: Vec<(usize, f64)> = model.classes[class]
+        .members
+        .iter()
+        .map(|h| (*h, model.hypotheses[*h].weight))
+        .collect();
+    let whole: f64 = left.iter().map(|(_, weight)| weight).sum();
+    let mut found = Vec::new();
+    while found.len() < MOST_SHOWING {
+        let parted = |test: usize| {
+            let rows = &model.rows[test];
+            let of = |(h, weight): &(usize, f64)| weight * apart(rows.row(*h), &rows.healthy);
+            left.iter().map(of).sum::<f64>()
+        };
+        let all: Vec<(usize, f64)> = (0..model.tests.len())
+            .filter(may)
+            .map(|t| (t, parted(t)))
+            .collect();
+        let most = all.iter().map(|(_, x)| *x).fold(0.0, f64::max);
+        if most < UNSEEN * whole * 0.5 || whole <= 0.0 {
+            break;
+        }
+        let alike = all.into_iter().filter(|(_, x)| *x >= most * 0.98);
+        let quickest = alike.min_by(|a, b| {
+            let minutes = |t: usize| model.tests[t].minutes;
+            minutes(a.0).total_cmp(&minutes(b.0)).then(a.0.cmp(&b.0))
+        });
+        let Some((test, _)) = quickest else { break };
+        found.push(test);
+        let rows = &model.rows[test];
+        for (h, weight) in &mut left {
+            *weight *= 1.0 - apart(rows.row(*h), &rows.healthy);
+        }
+        if left.iter().map(|(_, weight)| weight).sum::<f64>() < UNSEEN * whole {
+            break;
+        }
+    }
+    found
+}
+
 /// Does some fault of a class move this test? After a repair of the class that did not end the complaint, what the
 /// mended fault may have hidden is worth reading again; everything else is as it was.
 pub fn moved_by(model: &Model, class: usize, test: usize) -> bool {

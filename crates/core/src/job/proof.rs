@@ -14,6 +14,8 @@ use uuid::Uuid;
 
 /// The check that the complaint no longer shows.
 pub const COMPLAINT: &str = "complaint";
+/// The check that the part itself reads as it should, where no other check says so.
+pub const REPAIRED: &str = "repaired-part";
 /// The test ride.
 pub const TEST_RIDE: &str = "test-ride";
 /// The check of a vehicle that leaves without being fit to ride.
@@ -102,6 +104,26 @@ pub struct ProofRow {
     pub caution: Option<String>,
     /// Precondition id, when it is not confirmed.
     pub need: Option<String>,
+    /// Tests of the Bench that show it.
+    pub again: Vec<ReadAgain>,
+}
+
+/// A test that shows the part itself after its repair.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, ToSchema)]
+pub struct ReadAgain {
+    /// Test of the Bench.
+    pub test: String,
+    /// Its name.
+    pub name: String,
+    /// As a sound vehicle reads.
+    pub expected: String,
+}
+
+/// Say in the rows which tests show the repaired part.
+pub fn name_again(rows: &mut [ProofRow], again: Vec<ReadAgain>) {
+    if let Some(row) = rows.iter_mut().find(|r| r.check == REPAIRED) {
+        row.again = again;
+    }
 }
 
 /// A figure as typed, with the check's unit and a true minus; none when the check has no figure.
@@ -301,6 +323,9 @@ fn required<'a>(
         if book.always.contains(id) {
             because.push("always".into());
         }
+        if id == REPAIRED && job.family(catalogue).is_some() && again(catalogue, job).is_some() {
+            because.push("worked".into());
+        }
         because
     };
     let mut found: Vec<(&ProofCheck, Vec<String>)> = book
@@ -314,6 +339,13 @@ fn required<'a>(
     found
 }
 
+/// The last repaired class of which no other check says whether it helped.
+pub fn again<'a>(catalogue: &Catalogue, job: &'a Job) -> Option<&'a str> {
+    let classes = job.parts.iter().rev().filter_map(|p| p.class.as_deref());
+    let mut asked = classes.filter(|c| catalogue.proof.reads_again(c));
+    asked.next()
+}
+
 /// Was something changed after this that asks for the check again?
 fn changed_since(catalogue: &Catalogue, job: &Job, check: &str, seq: i64) -> bool {
     if catalogue.proof.moved.iter().any(|c| c == check) && job.moved.is_some_and(|at| at > seq) {
@@ -323,10 +355,9 @@ fn changed_since(catalogue: &Catalogue, job: &Job, check: &str, seq: i64) -> boo
         .iter()
         .filter(|p| p.mark.seq > seq)
         .any(|p| match &p.class {
-            Some(class) => catalogue
-                .proof
-                .touched_by(class)
-                .is_some_and(|t| check == COMPLAINT || t.checks.iter().any(|c| c == check)),
+            Some(class) => catalogue.proof.touched_by(class).is_some_and(|t| {
+                [COMPLAINT, REPAIRED].contains(&check) || t.checks.iter().any(|c| c == check)
+            }),
             // nobody said what it mends: everything is asked again
             None => true,
         })
@@ -410,6 +441,7 @@ pub fn rows(
                 need: need
                     .filter(|n| !job.confirmed.contains_key(n.id.get_ref()))
                     .map(|n| n.id.get_ref().clone()),
+                again: Vec::new(),
             }
         })
         .collect()

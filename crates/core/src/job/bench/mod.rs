@@ -14,12 +14,14 @@ use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Situation};
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, Evidence, Item, TakenIn, since_mended};
+use crate::diagnosis::explain;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::{self, Action, Forecast, Prices, Why};
 use crate::diagnosis::repertoire::{self, Kind};
 use crate::job::dead::{self, DeadFirst, DeadStanding};
 use crate::job::entry::{ReadingResult, Role};
 use crate::job::gate::{self, Standing};
+use crate::job::proof;
 use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken};
 use crate::job::view::{Bench, OtherTest, Skipped};
 use crate::reading::{self, Unit};
@@ -259,6 +261,29 @@ impl<'a> Weighed<'a> {
         let mut open = first.readings.iter();
         let next = open.find(|r| r.standing == DeadStanding::Open)?;
         repertoire::find(&self.model.tests, next.test.as_ref()?)
+    }
+
+    /// The tests that show the repaired part, where no other check of the proof says whether it helped.
+    pub fn again(&self) -> Vec<proof::ReadAgain> {
+        let repaired = proof::again(self.catalogue, self.job);
+        let Some(class) = repaired.and_then(|c| self.model.class(c)) else {
+            return Vec::new();
+        };
+        let named = |test: usize| {
+            let spec = &self.model.tests[test];
+            proof::ReadAgain {
+                test: spec.id.clone(),
+                name: spec.name.clone(),
+                expected: match &spec.kind {
+                    Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
+                    Kind::Probe(_) => {
+                        explain::expected(self.model, test).map_or_else(String::new, |e| e.text())
+                    }
+                },
+            }
+        };
+        let tests = choose::showing(self.model, class);
+        tests.into_iter().map(named).collect()
     }
 
     /// Minutes and money to the end of the job, played on from here. Takes a second or so: it never holds up the

@@ -142,7 +142,7 @@ pub fn samples() -> Vec<(Value, &'static str)> {
         ),
         (
             json!({"kind": "change", "change": {"what": "hall-spacing", "degrees": 60}, "source": "measured"}),
-            "halls 60° apart measured",
+            "Halls 60° apart measured",
         ),
         (
             json!({"kind": "void", "entry": id(1036), "reason": "not this bike"}),

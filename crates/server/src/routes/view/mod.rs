@@ -235,10 +235,12 @@ pub async fn view(
             Err(error) => (None, Some(error.to_string())),
         },
     };
-    let (bench, map, opened, to_go) = match weighed {
-        Some(w) => (Some(w.bench), w.map, w.opened, Some(w.parts_to_go)),
-        None => (None, None, Vec::new(), None),
+    let (bench, map, opened, again, to_go) = match weighed {
+        Some(w) => (Some(w.bench), w.map, w.opened, w.again, Some(w.parts_to_go)),
+        None => (None, None, Vec::new(), Vec::new(), None),
     };
+    let mut proof = proof::rows(c, &job, &opened, job.closed.as_ref().map(|x| x.outcome));
+    proof::name_again(&mut proof, again);
     let minutes = job.minutes_at(now);
     let money = money(&job, &shop, minutes, bench.as_ref(), to_go);
     let told = |id: &str, name: Option<(String, String)>, yes: Option<bool>, entry: Uuid| {
@@ -287,7 +289,7 @@ pub async fn view(
                 detail: k.detail.clone(),
             })
             .collect(),
-        proof: proof::rows(c, &job, &opened, job.closed.as_ref().map(|x| x.outcome)),
+        proof,
         touched: proof::touched(c, &job, &opened)
             .into_iter()
             .map(|t| t.name.clone())
@@ -424,6 +426,7 @@ struct Weighing {
     bench: Bench,
     map: Option<Map>,
     opened: Vec<items::Opened>,
+    again: Vec<proof::ReadAgain>,
     parts_to_go: [i64; 3],
 }
 
@@ -446,6 +449,7 @@ async fn weighed(
         Weighing {
             map: with_map.then(|| map::map(w, next)),
             opened: items::opened(w.model, w.job),
+            again: w.again(),
             parts_to_go: w.parts_to_go(&bands),
             bench,
         }
