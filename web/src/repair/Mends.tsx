@@ -53,7 +53,13 @@ export const Mends = ({
         suspects ? (c) => (c.percent === undefined ? "All repairs" : "Suspects of this vehicle") : undefined
       }
       renderOption={({ key, ...props }, c) => (
-        <Box component="li" key={key} {...props} data-class={c.id} sx={{ minHeight: 44, fontSize: 16 }}>
+        <Box
+          component="li"
+          key={key}
+          {...props}
+          data-class={c.id}
+          sx={{ fontSize: 16, "&&": { minHeight: 44 } }}
+        >
           <span style={{ flex: 1 }}>{c.name}</span>
           {c.percent !== undefined && (
             <span style={{ fontVariantNumeric: "tabular-nums", color: v("ink2") }}>{c.percent} %</span>
