@@ -98,13 +98,15 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
       <Box sx={{ display: "flex", alignItems: "center", gap: 1.2, flexWrap: "wrap", mb: 1 }}>
         <Heading note={`${strand.name}, looking into the pins`}>{strand.plug_name}</Heading>
         <Box sx={{ flex: 1 }} />
-        <span style={{ fontSize: 15.5 }}>Known from</span>
-        <OneOf
-          label="Known from"
-          value={source}
-          options={SOURCES.map(([id, words]) => [id, words] as const)}
-          onPick={setSource}
-        />
+        <Box sx={{ display: "flex", gap: 1.2, alignItems: "center" }}>
+          <span style={{ fontSize: 15.5 }}>Known from</span>
+          <OneOf
+            label="Known from"
+            value={source}
+            options={SOURCES.map(([id, words]) => [id, words] as const)}
+            onPick={setSource}
+          />
+        </Box>
         <Button onClick={onDone} data-plug-done sx={{ gap: 1 }}>
           Done <Key>Esc</Key>
         </Button>

@@ -226,7 +226,7 @@ const Hanging = ({
           color: v("ink"),
           textAlign: "left",
           width: "100%",
-          minHeight: (first ? 334 : 312) + (t.comeback != null || t.over ? 28 : 0),
+          minHeight: (narrow ? 352 : first ? 334 : 312) + (t.comeback != null || t.over ? 28 : 0),
           border: 0,
           p: 0,
           cursor: "pointer",
@@ -404,7 +404,7 @@ const RowTicket = ({ ticket: t, rank, now }: { ticket: Ticket; rank: number; now
       <Box sx={{ width: 110, textAlign: "right", fontWeight: 700 }}>
         {t.promised ? when(t.promised, now) : ""}
       </Box>
-      <Box sx={{ width: 80, textAlign: "right" }}>
+      <Box sx={{ width: 80, flex: "none", textAlign: "right" }}>
         {t.segments.length > 0 ? `${minutes(t.minutes_to_go)} min` : ""}
       </Box>
     </Box>

@@ -54,13 +54,15 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
       >
         <Heading note={p.family}>This vehicle</Heading>
         <Box sx={{ flex: 1 }} />
-        <span>What I set next comes from</span>
-        <OneOf
-          label="What I set next comes from"
-          value={source}
-          options={SOURCES.map(([id, words]) => [id, words] as const)}
-          onPick={setSource}
-        />
+        <Box sx={{ display: "flex", gap: 1.5, alignItems: "center" }}>
+          <span>What I set next comes from</span>
+          <OneOf
+            label="What I set next comes from"
+            value={source}
+            options={SOURCES.map(([id, words]) => [id, words] as const)}
+            onPick={setSource}
+          />
+        </Box>
         <Button onClick={() => void go(`/jobs/${job.id}/${back.id}`)} data-to-bench>
           To the {back.name.toLowerCase()}
         </Button>
