@@ -281,9 +281,7 @@ fn should_be(w: &Weighed<'_>, test: usize) -> String {
         }
         repertoire::Kind::Probe(p) => explain::expected(w.model, test).map_or(String::new(), |e| {
             if swings(w, test) {
-                let low = reading::show_range(e.low.0, e.low.1, p.unit());
-                let high = reading::show_range(e.high.0, e.high.1, p.unit());
-                format!("changes between {low} and {high}")
+                format!("changes between {}", e.text().replace('–', " and "))
             } else {
                 reading::show_range(e.low.0, e.high.1, p.unit())
             }

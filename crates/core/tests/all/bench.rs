@@ -139,3 +139,54 @@ fn the_explanation_of_a_test_adds_up() {
         }
     });
 }
+
+/// Set the vehicle up for a test, and read it.
+fn read(log: &mut Log, test: &str, typed: &str) {
+    let state = with(log, |w| w.card_of(test).unwrap().as_asked);
+    log.add(Body::State(entry::State { state }));
+    log.add(reading(test, typed));
+}
+
+#[test]
+fn a_segment_is_ticked_where_it_was_measured_and_not_where_it_is_only_unlikely() {
+    let status = |log: &Log, id: &str| {
+        let segments = with(log, |w| w.bench().segments);
+        let found = segments.into_iter().find(|s| s.id == id).unwrap();
+        found.status
+    };
+    // lit, and the throttle does nothing: the pack is unlikely, but nobody has measured it
+    let mut log = told("S03");
+    log.add(check("fm-display", "lit"));
+    log.add(check("fm-brake-sign", "off"));
+    for segment in ["pack", "leads", "phases", "wheel"] {
+        assert_ne!(status(&log, segment), "cleared", "{segment}");
+    }
+    // volts at the controller's plug, at rest and under 10 A: now the leads are measured
+    read(&mut log, "t-vb-open", "51.7");
+    assert_ne!(status(&log, "leads"), "cleared");
+    read(&mut log, "t-vb-load", "49.5");
+    assert_eq!(status(&log, "leads"), "cleared");
+    assert_ne!(status(&log, "phases"), "cleared");
+}
+
+#[test]
+fn a_wrong_reading_looks_wrong_on_the_report() {
+    let mut log = told("S05");
+    read(&mut log, "t-hall-a", "4.85");
+    read(&mut log, "t-hall-b", "0.07..4.83");
+    let job = log.job();
+    let measured = with(&log, |w| {
+        let terms = spannung_core::desks::money::Terms::default();
+        spannung_core::job::report::report(catalogue(), &job, Some(w), &[], 0.0, &terms).measured
+    });
+    let row = |name: &str| measured.iter().find(|m| m.name.contains(name)).unwrap();
+    let stuck = row("Hall A");
+    assert!(stuck.off);
+    assert_eq!(stuck.arrival, "4.85 V, does not change");
+    assert!(
+        stuck.should_be.starts_with("changes between 0.06 and 4.8"),
+        "{stuck:?}"
+    );
+    let sound = row("Hall B");
+    assert!(!sound.off && !sound.arrival.contains("change"), "{sound:?}");
+}

@@ -100,3 +100,25 @@ async fn capture(
         },
     }))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_captured_figure_has_the_digits_that_a_hand_meter_is_sure_of() {
+        let steady = |v: f64, unit| written(v, v, unit);
+        assert_eq!(steady(51.2374, Unit::Volts), "51.2");
+        assert_eq!(steady(4.84912, Unit::Volts), "4.85");
+        assert_eq!(steady(0.012_04, Unit::Volts), "12.0m");
+        assert_eq!(steady(46_712.0, Unit::Ohms), "46.7k");
+        assert_eq!(steady(f64::INFINITY, Unit::Ohms), "OL");
+        assert_eq!(written(0.0713, 4.8214, Unit::Volts), "71.3m..4.82");
+        for text in ["51.2", "12.0m", "46.7k", "71.3m..4.82"] {
+            assert!(
+                reading::parse(text, None).is_ok()
+                    || reading::parse(text, Some(Unit::Volts)).is_ok()
+            );
+        }
+    }
+}
