@@ -179,7 +179,7 @@ pub fn items(catalogue: &Catalogue, job: &Job, opened: &[Opened]) -> Vec<OpenIte
             key,
             name: format!("{who} not named"),
             what: "name it at the intake, or say why this job has none".into(),
-            detail: "A job is found again by its vehicle and its owner.".into(),
+            detail: "Name it at the intake, or leave it out with a reason: a job is found again by both.".into(),
             may_except: true,
             by_state: true,
             standing: now,
