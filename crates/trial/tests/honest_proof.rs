@@ -346,8 +346,8 @@ fn a_sound_vehicle_passes_and_a_wrong_one_does_not() {
         through.len()
     );
     assert!(held.is_empty(), "{}", held.join("\n"));
-    // two pins of a power plug that touch end in the fuse before anything is proved, and an owner's overload shows in no
-    // reading; the bound keeps what was reached when it was set
+    // left are two pins of a power plug that touch through a few ohms, which no reading that is named shows, and an owner's
+    // overload; the bound keeps what was reached when it was set
     println!("{}", through.join("\n"));
     assert!(
         through.len() * 100 <= wrong * MOST_THROUGH,
