@@ -8,7 +8,7 @@ use thirtyfour::prelude::*;
 
 async fn note(shop: &Shop, text: &str) -> Done {
     shop.browser.fill("input[aria-label=Note]", text).await?;
-    shop.browser.press_text("Write it").await
+    shop.browser.press_text("Save the note").await
 }
 
 /// A fresh job with its record on the page: the shop, somebody who asks the server, the job.
@@ -49,7 +49,7 @@ async fn a_reading_taken_without_the_network_arrives_once() -> Done {
     // kept on the device; suspects and probe are as before it, and say so
     b.see("[data-outbox='1']").await?;
     b.see("[data-before='1']").await?;
-    b.read("as before reading 0.02").await?;
+    b.read("from before reading 0.02").await?;
     assert_eq!(
         after_gate(&shop, &id)
             .await?
@@ -200,7 +200,7 @@ async fn a_double_press_writes_once() -> Done {
     b.fill("input[aria-label=Note]", "Pads are glazed").await?;
     let button = b
         .page
-        .find(By::XPath("//button[contains(., 'Write it')]"))
+        .find(By::XPath("//button[contains(., 'Save the note')]"))
         .await?;
     b.page
         .action_chain()
@@ -211,7 +211,7 @@ async fn a_double_press_writes_once() -> Done {
     // two presses in one breath, quicker than any page is drawn
     b.fill("input[aria-label=Note]", "Cleaned").await?;
     b.script(
-        "const b = [...document.querySelectorAll('button')].find(x => x.textContent.includes('Write it'));
+        "const b = [...document.querySelectorAll('button')].find(x => x.textContent.includes('Save the note'));
          b.click(); b.click();",
     )
     .await?;

@@ -656,7 +656,7 @@ async fn an_empty_shop_makes_its_first_owner_by_a_link() -> Done {
     }
     b.press("[data-welcome]").await?;
     b.see("[data-person='Enno Vark']").await?;
-    b.read("No job hangs here.").await?;
+    b.read("No open job.").await?;
     b.page.clone().quit().await?;
     drop(b);
     // another start makes no other link, and the first one is used up
