@@ -161,7 +161,7 @@ pub fn showing(model: &Model, class: usize) -> Vec<usize> {
             left.iter().map(of).sum::<f64>()
         };
         let all: Vec<(usize, f64)> = (0..model.tests.len())
-            .filter(may)
+            .filter(|t| may(t) && !found.contains(t))
             .map(|t| (t, parted(t)))
             .collect();
         let most = all.iter().map(|(_, x)| *x).fold(0.0, f64::max);
