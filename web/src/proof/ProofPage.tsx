@@ -10,7 +10,7 @@ import { PhotoButton } from "../photos/Photos";
 import { v } from "../theme/tokens";
 import { Line, number } from "../ui/form";
 import { clock, limitWords, minutes } from "../ui/format";
-import { useCommands } from "../ui/commands";
+import { TAKES_COMMANDS, useCommands } from "../ui/commands";
 import { command } from "../ui/keys";
 import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, Heading, Key, KeyedCard, Lock, Tick } from "../ui/parts";
@@ -518,6 +518,7 @@ const Check = ({ job, row, onDone }: { job: JobView; row: ProofRow; onDone: () =
             <FigureField
               label={`Figure in ${row.unit ?? ""}`}
               name="figure"
+              {...TAKES_COMMANDS}
               autoFocus
               value={typed}
               onChange={setTyped}

@@ -41,8 +41,8 @@ export const KEYS = {
   "plug.move": { keys: ["m"], name: "Move this wire" },
   "plug.done": { keys: ["Escape"], name: "Done" },
   "repair.proof": { keys: ["p"], name: "To the proof" },
-  "proof.next": { keys: ["ArrowDown"], name: "Next check" },
-  "proof.before": { keys: ["ArrowUp"], name: "Check before" },
+  "proof.next": { keys: ["ArrowDown"], name: "Next check", inField: true },
+  "proof.before": { keys: ["ArrowUp"], name: "Check before", inField: true },
   "proof.passed": { keys: ["Enter"], name: "It passed" },
   "proof.back": { keys: ["Escape"], name: "Back to the list" },
 } as const satisfies Record<string, Bound>;
