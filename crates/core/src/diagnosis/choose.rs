@@ -134,8 +134,8 @@ const UNSEEN: f64 = 0.1;
 /// Most tests that are named for a class.
 const MOST_SHOWING: usize = 3;
 
-/// The tests that show a class: the one that parts most of its faults from a sound vehicle, by their weight, then what
-/// parts most of the rest; the quicker of two that do so alike. Only what a technician may do, and nothing that is read
+/// The tests that show a class: the one that parts its likeliest steady fault from a sound vehicle, then what parts most
+/// of the rest, by their weight; the quicker of two that do so alike. Only what a technician may do, and nothing that is read
 /// while it drives: two motors in a row share their volts as they like. None when nothing shows it.
 pub fn showing(model: &Model, class: usize) -> Vec<usize> {
     let may = |t: &usize| {
@@ -152,20 +152,32 @@ pub fn showing(model: &Model, class: usize) -> Vec<usize> {
         .iter()
         .map(|h| (*h, model.hypotheses[*h].weight))
         .collect();
+    let steady = |h: usize| model.cases.get(h).is_some_and(|c| !c.intermittent);
+    let heaviest = left.iter().filter(|(h, _)| steady(*h)).copied();
+    let likeliest = heaviest.max_by(|a, b| a.1.total_cmp(&b.1));
+    let likeliest = likeliest.as_ref();
     let whole: f64 = left.iter().map(|(_, weight)| weight).sum();
     let mut found = Vec::new();
     while found.len() < MOST_SHOWING {
         let parted = |test: usize| {
             let rows = &model.rows[test];
             let of = |(h, weight): &(usize, f64)| weight * apart(rows.row(*h), &rows.healthy);
-            left.iter().map(of).sum::<f64>()
+            match likeliest.filter(|_| found.is_empty()) {
+                Some(first) => of(first),
+                None => left.iter().map(of).sum::<f64>(),
+            }
         };
         let all: Vec<(usize, f64)> = (0..model.tests.len())
             .filter(|t| may(t) && !found.contains(t))
             .map(|t| (t, parted(t)))
             .collect();
         let most = all.iter().map(|(_, x)| *x).fold(0.0, f64::max);
-        if most < UNSEEN * whole * 0.5 || whole <= 0.0 {
+        let least = if found.is_empty() {
+            0.0
+        } else {
+            UNSEEN * whole * 0.5
+        };
+        if most <= least {
             break;
         }
         let alike = all.into_iter().filter(|(_, x)| *x >= most * 0.98);
