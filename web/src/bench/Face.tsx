@@ -1,5 +1,6 @@
 import type { FaceView } from "../api/client";
 import { insulation, v } from "../theme/tokens";
+import { FaceBody } from "./FaceBody";
 import { pinAt } from "./facePins";
 
 /** Numerals on an insulation colour: the colours are the same in both drawings, so is this ink. */
@@ -53,23 +54,7 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
       role="img"
       aria-label={`${face.name}: red on ${String(face.red ?? "elsewhere")}, black on ${String(face.black ?? "elsewhere")}`}
     >
-      {face.shape === "round" ? (
-        <>
-          <circle cx={c} cy={c} r={r} fill={v("well")} stroke={v("ink")} strokeWidth="2.2" />
-          <circle cx={c} cy={c} r={r - 9} fill={v("sheet")} stroke={v("ink")} strokeWidth="1.5" />
-          <rect x={c - 11} y={0} width={22} height={16} fill={v("ink")} />
-        </>
-      ) : (
-        <rect
-          x={10}
-          y={c - 46}
-          width={size - 20}
-          height={92}
-          fill={v("sheet")}
-          stroke={v("ink")}
-          strokeWidth="2.2"
-        />
-      )}
+      <FaceBody shape={face.shape} size={size} tall={92} />
       {face.pins.map((p, k) => {
         const [x, y] = at(k);
         const active = p.pin === face.red || p.pin === face.black;

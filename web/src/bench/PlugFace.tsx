@@ -1,5 +1,6 @@
 import type { MapStrand } from "../api/client";
 import { insulation, v } from "../theme/tokens";
+import { FaceBody } from "./FaceBody";
 import { pinAt } from "./facePins";
 
 const STEP: Record<string, number> = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 };
@@ -19,8 +20,6 @@ export const PlugFace = ({
   size: number;
   onPick: (pin: number) => void;
 }) => {
-  const c = size / 2;
-  const r = c - 6;
   const n = strand.pins.length;
   const own = (pin: number): boolean => strand.wires.some((w) => w.pin === pin);
   const gap =
@@ -34,23 +33,7 @@ export const PlugFace = ({
       role="group"
       aria-label={`${strand.plug_name}, looking into the pins`}
     >
-      {strand.shape === "round" ? (
-        <>
-          <circle cx={c} cy={c} r={r} fill={v("well")} stroke={v("ink")} strokeWidth="2.2" />
-          <circle cx={c} cy={c} r={r - 10} fill={v("sheet")} stroke={v("ink")} strokeWidth="1.5" />
-          <rect x={c - 12} y={0} width={24} height={17} fill={v("ink")} />
-        </>
-      ) : (
-        <rect
-          x={8}
-          y={c - 66}
-          width={size - 16}
-          height={132}
-          fill={v("sheet")}
-          stroke={v("ink")}
-          strokeWidth="2.2"
-        />
-      )}
+      <FaceBody shape={strand.shape} size={size} tall={132} />
       {strand.pins.map((p, k) => {
         const [x, y] = pinAt(strand.shape, n, k, size);
         const mine = own(p.pin);

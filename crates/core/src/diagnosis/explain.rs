@@ -386,6 +386,14 @@ pub struct Expected {
     pub middle: (f64, f64),
 }
 
+/// What a sound vehicle shows at a test, in words: its usual answer, or its figure as [`Expected::text`].
+pub fn sound(model: &Model, test: usize) -> String {
+    match &model.tests[test].kind {
+        Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
+        Kind::Probe(_) => expected(model, test).map_or_else(String::new, |e| e.text()),
+    }
+}
+
 impl Expected {
     /// In words: `4.5–5.3 V`; for a changing signal its two levels, `0.06–4.85 V`.
     pub fn text(&self) -> String {

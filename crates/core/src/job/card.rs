@@ -93,15 +93,7 @@ impl Weighed<'_> {
             what,
             meter: meter_words(test),
             unit,
-            expected: lock.unwrap_or_else(|| {
-                expected.map_or_else(
-                    || match &test.kind {
-                        Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
-                        Kind::Probe(_) => String::new(),
-                    },
-                    |e| e.text(),
-                )
-            }),
+            expected: lock.unwrap_or_else(|| explain::sound(m, candidate.test)),
             expected_low: expected.map(|e| e.low.0),
             expected_high: expected.map(|e| e.high.1).filter(|v| v.is_finite()),
             changes: expected.is_some_and(|e| e.changes),

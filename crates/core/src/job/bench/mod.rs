@@ -274,12 +274,7 @@ impl<'a> Weighed<'a> {
             proof::ReadAgain {
                 test: spec.id.clone(),
                 name: spec.name.clone(),
-                expected: match &spec.kind {
-                    Kind::Procedure { outcomes, .. } => outcomes[0].1.clone(),
-                    Kind::Probe(_) => {
-                        explain::expected(self.model, test).map_or_else(String::new, |e| e.text())
-                    }
-                },
+                expected: explain::sound(self.model, test),
             }
         };
         let tests = choose::showing(self.model, class);
