@@ -238,6 +238,7 @@ const ThisStrand = ({
   const lines = linesOf(strand);
   const [volts, setVolts] = useState("");
   const [wrong, setWrong] = useState<string>();
+  const [sent, setSent] = useState<string>();
   const [carries, setCarries] = useState("");
   const [plug, setPlug] = useState(strand.plug_name);
   const [pins, setPins] = useState(strand.pins.length);
@@ -281,12 +282,13 @@ const ThisStrand = ({
             value={volts}
             onChange={setVolts}
             onDone={() => {
-              if (volts.trim() === "") return;
+              if (volts.trim() === "" || volts === sent) return;
               const to = number(volts);
               setWrong(Number.isFinite(to) ? undefined : `“${volts}” are no volts. Write them as 3.3.`);
               if (!Number.isFinite(to)) return;
+              // what is refused stays to be mended, and is not sent again by leaving the field
+              setSent(volts);
               pull(to);
-              setVolts("");
             }}
             mode="decimal"
             sx={{ width: 74 }}
@@ -300,8 +302,8 @@ const ThisStrand = ({
         onSubmit={(e: React.FormEvent) => {
           e.preventDefault();
           if (carries.trim() === "") return;
+          setSent(carries);
           onChange({ what: "extra-wire", strand: strand.id, code: "??", function: carries.trim() });
-          setCarries("");
         }}
       >
         <b>Added wire</b>
@@ -312,7 +314,7 @@ const ThisStrand = ({
           onChange={setCarries}
           sx={{ width: 190 }}
         />
-        <Button type="submit" disabled={busy || carries.trim() === ""} data-add-wire>
+        <Button type="submit" disabled={busy || carries.trim() === "" || carries === sent} data-add-wire>
           Add the wire
         </Button>
       </Box>
