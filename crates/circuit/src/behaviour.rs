@@ -515,13 +515,13 @@ impl<'a> Scene<'a> {
             .any(|p| self.ohms(&s, p, "GND") < 20.0 || self.ohms(&s, p, "VB+") < 20.0)
     }
 
-    /// Two terminals at a quarter of what the windings between them have.
+    /// Two terminals at half of what the windings between them have: turned, they brake themselves.
     fn windings_short(&self) -> bool {
         let winding = |id: &str| match self.net.element(id).map(|e| &self.net.elements[e].part) {
             Some(Part::Resistor { ohms }) => *ohms,
             _ => 0.0,
         };
-        let least = 0.25 * (winding("winding-u") + winding("winding-v"));
+        let least = 0.5 * (winding("winding-u") + winding("winding-v"));
         let s = self.dead(true);
         [("MU", "MV"), ("MV", "MW"), ("MU", "MW")]
             .iter()

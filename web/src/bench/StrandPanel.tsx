@@ -7,6 +7,7 @@ import { ErrorLine, Heading, Tick } from "../ui/parts";
 import { Select } from "../ui/form";
 import { Table } from "../ui/Table";
 import { PlugEditor } from "./PlugEditor";
+import { PlugFace } from "./PlugFace";
 
 interface Props {
   job: JobView;
@@ -21,6 +22,9 @@ interface Props {
   onWalk: (by: 1 | -1) => void;
   onClose: () => void;
 }
+
+/** Width of the plug's face, px. */
+const FACE = 300;
 
 const WireSwatch = ({ code }: { code: string }) => {
   const [base = "??", stripe] = code.split("/");
@@ -44,7 +48,7 @@ const WireSwatch = ({ code }: { code: string }) => {
 };
 
 /** A strand at work size: every wire with code, pin, function, what it should read now, its last reading,
- * its tests; and “not like this here”. */
+ * its tests, beside the face of its plug; and “not like this here”. */
 export const StrandPanel = ({
   job,
   strand,
@@ -57,6 +61,7 @@ export const StrandPanel = ({
   onClose,
 }: Props) => {
   const [editing, setEditing] = useState(false);
+  const [picked, setPicked] = useState(strand.wires[0]?.pin ?? 1);
   const panel = useRef<HTMLDivElement>(null);
   const pins = () => [...(panel.current?.querySelectorAll<HTMLButtonElement>("[data-pin]") ?? [])];
   useEffect(() => {
@@ -132,71 +137,98 @@ export const StrandPanel = ({
             </Button>
           </Box>
           {error !== undefined && <ErrorLine>{error}</ErrorLine>}
-          <Table>
-            <thead>
-              <tr>
-                <th>Pin</th>
-                <th>Wire</th>
-                <th>Carries</th>
-                <th className="n">Should read now</th>
-                <th className="n">Last read</th>
-                <th>Measure</th>
-              </tr>
-            </thead>
-            <tbody>
-              {strand.wires.map((w) => (
-                <tr key={w.pin} data-wire={w.pin}>
-                  <td>
-                    <Box
-                      component="button"
-                      type="button"
-                      data-pin={w.pin}
-                      aria-label={`Pin ${String(w.pin)}, ${w.function}: ${w.pin === strand.reference ? "reference" : `should read ${w.now} now`}`}
-                      onClick={(e: React.MouseEvent) => {
-                        (e.currentTarget as HTMLElement).closest("tr")?.querySelector("select")?.focus();
-                      }}
-                      sx={{
-                        font: "inherit",
-                        fontSize: 20,
-                        fontWeight: 700,
-                        color: v("ink"),
-                        background: "transparent",
-                        border: 0,
-                        minWidth: 44,
-                        minHeight: 44,
-                        cursor: "pointer",
-                      }}
-                    >
-                      {w.pin}
-                    </Box>
-                  </td>
-                  <td>
-                    <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-                      <WireSwatch code={w.code} /> <b>{w.code === "??" ? "colour not noted" : w.code}</b>
-                    </Box>
-                  </td>
-                  <td>{w.function}</td>
-                  <td className="n" style={{ fontWeight: 700 }} data-now>
-                    {w.pin === strand.reference ? "reference" : w.now}
-                  </td>
-                  <td className="n">
-                    {w.measured ?? ""} {w.mark === "expected" && <Tick size={15} />}
-                  </td>
-                  <td>
-                    <Select
-                      label={`Measure at pin ${String(w.pin)}`}
-                      value=""
-                      onChange={(test) => {
-                        if (test) onTest(test);
-                      }}
-                      empty={`${String(w.tests.length)} tests …`}
-                      options={w.tests.map((t) => [t.test, `${t.done ? "done: " : ""}${t.name}`] as const)}
-                    />
-                  </td>
+          <Box
+            sx={{
+              display: "grid",
+              gridTemplateColumns: `minmax(0, 1fr) ${String(FACE)}px`,
+              gap: 3,
+              alignItems: "start",
+              "@media (max-width: 900px)": { gridTemplateColumns: "minmax(0, 1fr)" },
+            }}
+          >
+            <Table>
+              <thead>
+                <tr>
+                  <th>Pin</th>
+                  <th>Wire</th>
+                  <th>Carries</th>
+                  <th className="n">Should read now</th>
+                  <th className="n">Last read</th>
+                  <th>Measure</th>
                 </tr>
-              ))}
-            </tbody>
-          </Table>
+              </thead>
+              <tbody>
+                {strand.wires.map((w) => (
+                  <tr key={w.pin} data-wire={w.pin}>
+                    <td>
+                      <Box
+                        component="button"
+                        type="button"
+                        data-pin={w.pin}
+                        onFocus={() => {
+                          setPicked(w.pin);
+                        }}
+                        aria-label={`Pin ${String(w.pin)}, ${w.function}: ${w.pin === strand.reference ? "reference" : `should read ${w.now} now`}`}
+                        onClick={(e: React.MouseEvent) => {
+                          (e.currentTarget as HTMLElement).closest("tr")?.querySelector("select")?.focus();
+                        }}
+                        sx={{
+                          font: "inherit",
+                          fontSize: 20,
+                          fontWeight: 700,
+                          color: v("ink"),
+                          background: "transparent",
+                          border: 0,
+                          minWidth: 44,
+                          minHeight: 44,
+                          cursor: "pointer",
+                        }}
+                      >
+                        {w.pin}
+                      </Box>
+                    </td>
+                    <td>
+                      <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+                        <WireSwatch code={w.code} /> <b>{w.code === "??" ? "colour not noted" : w.code}</b>
+                      </Box>
+                    </td>
+                    <td>{w.function}</td>
+                    <td className="n" style={{ fontWeight: 700 }} data-now>
+                      {w.pin === strand.reference ? "reference" : w.now}
+                    </td>
+                    <td className="n">
+                      {w.measured ?? ""} {w.mark === "expected" && <Tick size={15} />}
+                    </td>
+                    <td>
+                      <Select
+                        label={`Measure at pin ${String(w.pin)}`}
+                        value=""
+                        onChange={(test) => {
+                          if (test) onTest(test);
+                        }}
+                        empty={`${String(w.tests.length)} tests …`}
+                        options={w.tests.map((t) => [t.test, `${t.done ? "done: " : ""}${t.name}`] as const)}
+                      />
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </Table>
+            <Box component="figure" sx={{ m: 0, mt: 1.5, justifySelf: "center" }}>
+              <PlugFace
+                strand={strand}
+                picked={picked}
+                moving={false}
+                size={FACE}
+                onPick={(pin) => {
+                  panel.current?.querySelector<HTMLElement>(`[data-pin="${String(pin)}"]`)?.focus();
+                }}
+              />
+              <Box component="figcaption" sx={{ fontSize: 14, color: v("ink2"), textAlign: "center" }}>
+                {strand.plug_name}, looking into the pins
+              </Box>
+            </Box>
+          </Box>
         </>
       )}
     </Box>

@@ -1,5 +1,5 @@
 //! Measured dead first. After a sign of a power fault (burnt, popped, melted, dragging, a second fuse) the battery and the
-//! key stay off until the readings of `data/gate.toml` are as they should. Readings alone clear it: no answer, no later
+//! key stay off until the readings of `data/gate.toml` are as they should be. Readings alone clear it: no answer, no later
 //! "no" and no repair by itself does.
 
 use crate::catalogue::{Catalogue, DeadSpec};
