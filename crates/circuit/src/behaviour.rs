@@ -110,7 +110,7 @@ impl<'a> Scene<'a> {
             "pull" => family.has("electronic"),
             "ctr_click" => self.net.element("contactor").is_some(),
             "drag_in" | "drag_out" => six_step,
-            "speed_shown" => self.net.find("SPD").is_some(),
+            "speed_shown" => self.net.find("SPD").is_some() || self.speed_from_halls(),
             "sides" => family.has("twin-motors"),
             "directions" => family.fields().contains(&"direction"),
             "ranges" => family.fields().contains(&"range"),
@@ -255,6 +255,10 @@ impl<'a> Scene<'a> {
 
     /// What the three sensor lines say at each of six steps of a turn.
     fn hall_codes(&self, state: &VehicleState) -> [u8; 6] {
+        if self.profile.family.has("sensorless") {
+            // it feels the rotor by the phases
+            return commutation::HALL_CODES;
+        }
         let turning = VehicleState {
             wheel: Wheel::Turned,
             ..self.running(state)
@@ -303,7 +307,14 @@ impl<'a> Scene<'a> {
         if connected.iter().filter(|c| **c).count() < 2 {
             return "silent";
         }
-        let turn = commutation::turn(codes, connected);
+        let by_halls = commutation::turn(codes, connected);
+        // one that can do without its sensors goes on by feel when they tell it nonsense
+        let by_feel = commutation::turn(commutation::HALL_CODES, connected);
+        let either = self.profile.family.has("halls-or-none");
+        if either && by_halls.dead > 0.1 && by_feel.dead < 0.1 {
+            return "rough";
+        }
+        let turn = by_halls;
         if turn.torque < -0.5 {
             "backwards"
         } else if turn.dead < 0.1 && lopsided(phases) {
@@ -325,6 +336,14 @@ impl<'a> Scene<'a> {
         let declared = self.signs.get("motor");
         if drive == "silent" {
             return "silent".into();
+        }
+        if self.net.find("THR").is_none() && self.net.find("PAS").is_some() {
+            // no throttle: it is asked to drive by the cranks
+            return match (declared, self.pedal_pulses(state)) {
+                (Some(value), _) => value.clone(),
+                (None, true) => drive.into(),
+                (None, false) => "silent".into(),
+            };
         }
         let logic = &self.profile.family.logic;
         let running = self.running(state);
@@ -480,17 +499,20 @@ impl<'a> Scene<'a> {
             return value.clone();
         }
         let drive = self.drive(state);
+        word(
+            self.pedal_pulses(state) && (drive == "smooth" || drive == "rough"),
+            "works",
+            "dead",
+        )
+    }
+
+    fn pedal_pulses(&self, state: &VehicleState) -> bool {
         let pedalling = VehicleState {
             crank: Crank::Turned,
             ..self.running(state)
         };
         let line = |step: u8| self.volts(&self.solve(&pedalling, step), "PAS", "GND");
-        let pulses = (line(0) - line(1)).abs() > 2.0;
-        word(
-            pulses && (drive == "smooth" || drive == "rough"),
-            "works",
-            "dead",
-        )
+        (line(0) - line(1)).abs() > 2.0
     }
 
     fn dead(&self, motor_apart: bool) -> Rc<Solution> {
@@ -528,7 +550,18 @@ impl<'a> Scene<'a> {
             .any(|(a, b)| self.ohms(&s, a, b) < least)
     }
 
+    /// Does the display reckon the speed by the motor's sensors, for want of one of its own?
+    fn speed_from_halls(&self) -> bool {
+        let family = &self.profile.family;
+        let told = family.has("display") && family.has("settings");
+        told && self.net.find("SPD").is_none() && self.net.find("HA").is_some()
+    }
+
     fn speed_pulses(&self, state: &VehicleState) -> bool {
+        if self.speed_from_halls() {
+            let codes = self.hall_codes(state);
+            return codes.iter().any(|c| *c != codes[0]);
+        }
         let turning = VehicleState {
             wheel: Wheel::Turned,
             ..self.running(state)

@@ -93,6 +93,29 @@ pub enum Change {
         /// Found on it (true), or not after all.
         present: bool,
     },
+    /// Like another ready build than its volts and drive begin with.
+    Kind {
+        /// Family id.
+        family: String,
+    },
+    /// Another component in a slot.
+    Component {
+        /// Slot id.
+        slot: String,
+        /// Kind id; none: there is nothing.
+        #[serde(default)]
+        kind: Option<String>,
+    },
+    /// A wire that leads elsewhere than to what it carries.
+    Join {
+        /// Strand id.
+        strand: String,
+        /// Pin.
+        pin: u8,
+        /// Function whose point it leads to; none: it leads nowhere.
+        #[serde(default)]
+        to: Option<String>,
+    },
     /// Another plug.
     Plug {
         /// Plug id.
@@ -106,10 +129,22 @@ pub enum Change {
     },
 }
 
+impl Change {
+    /// Does it put the vehicle together otherwise? What else is noted of it is noted on the vehicle that comes of it.
+    pub fn rebuilds(&self) -> bool {
+        matches!(
+            self,
+            Self::Kind { .. } | Self::Component { .. } | Self::Join { .. }
+        )
+    }
+}
+
 /// Where a figure comes from.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 #[serde(rename_all = "kebab-case")]
 pub enum KnownFrom {
+    /// Looked at.
+    Seen,
     /// Read off a label.
     Label,
     /// Measured here.
@@ -148,9 +183,6 @@ pub fn colour_ok(code: &str) -> bool {
             && stripe.is_none_or(|s| COLOURS.contains(&s))
             && parts.next().is_none())
 }
-
-/// Volts of the rail that a ratio of it refers to.
-const RAIL: &str = "part.rail-5v.volts";
 
 impl Profile {
     fn strand_mut(&mut self, id: &str) -> Result<&mut Strand, CircuitError> {
@@ -260,7 +292,7 @@ impl Profile {
                 amp_hours,
                 ..
             } => self.pack(*groups, chemistry.as_deref(), *amp_hours)?,
-            Change::Figure { figure, value } => self.figure(figure, *value)?,
+            Change::Figure { figure, value } => self.family.label_as(figure, *value)?,
             Change::Gauge { strand, mm2 } => self.gauge(strand, *mm2)?,
             Change::Order { strand, pins } => self.order(strand, pins)?,
             Change::HallSpacing { degrees } => {
@@ -277,6 +309,8 @@ impl Profile {
                     }
                 }
             }
+            // done before anything else
+            Change::Kind { .. } | Change::Component { .. } | Change::Join { .. } => {}
             Change::Built { variant } => self.build_as(variant)?,
             Change::Alteration { id, present } => self.alter(id, *present)?,
             Change::Plug {
@@ -321,7 +355,7 @@ impl Profile {
 
     fn build_as(&mut self, id: &str) -> Result<(), CircuitError> {
         let all = variant::variants()?;
-        let fits = |v: &&Variant| v.id.get_ref() == id && v.fits(&self.family.id);
+        let fits = |v: &&Variant| v.id.get_ref() == id && v.fits(&self.family);
         let found = all.iter().find(fits).ok_or_else(|| CircuitError::Unknown {
             kind: "way to build it",
             name: id.into(),
@@ -373,44 +407,6 @@ impl Profile {
             cells.amp_hours = amp_hours;
         }
         cells.groups = groups;
-        Ok(())
-    }
-
-    fn figure(&mut self, id: &str, value: f64) -> Result<(), CircuitError> {
-        let figure = self.family.figures.iter().find(|f| f.id.get_ref() == id);
-        let figure = figure.cloned().ok_or_else(|| CircuitError::Unknown {
-            kind: "figure",
-            name: id.into(),
-        })?;
-        if !(figure.least..=figure.most).contains(&value) {
-            return Err(CircuitError::Change(format!(
-                "{}: {value} {} cannot be; {} to {} {} are accepted",
-                figure.name, figure.unit, figure.least, figure.most, figure.unit
-            )));
-        }
-        for target in &figure.sets {
-            *self.family.target(target)? = value;
-        }
-        for (target, more) in &figure.shifts {
-            *self.family.target(target)? = value + more;
-        }
-        if !figure.ratios.is_empty() {
-            let rail = *self.family.target(RAIL)?;
-            for (target, [more, times]) in &figure.ratios {
-                *self.family.target(target)? = (value + more) * times / rail;
-            }
-        }
-        for target in &figure.divides {
-            *self.family.target(target)? *= figure.usual / value;
-        }
-        let own = self
-            .family
-            .figures
-            .iter_mut()
-            .find(|f| f.id.get_ref() == id);
-        if let Some(own) = own {
-            own.usual = value;
-        }
         Ok(())
     }
 

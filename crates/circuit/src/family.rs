@@ -1,12 +1,15 @@
-//! A vehicle family: what every vehicle of this kind has in common, read from a TOML file that a
-//! technician can read and correct.
+//! A vehicle family: what every vehicle of this kind has in common. It is worked out from the components of a build.
 
+use crate::build::{Build, Shelf};
 use crate::error::CircuitError;
 use crate::state::VehicleState;
 use include_dir::{Dir, include_dir};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
+
+/// Volts of the rail that a ratio of it refers to.
+const RAIL: &str = "part.rail-5v.volts";
 
 static FOLDER: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/data/families");
 
@@ -23,17 +26,20 @@ pub fn shipped() -> Vec<(&'static str, &'static str)> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 24] = [
+pub const TRAITS: [&str; 27] = [
     "lithium",
     "lead",
     "docked-pack",
     "pack-switch",
-    "separate-fuse",
     "electronic",
     "brushless",
+    "sensorless",
+    "halls-or-none",
     "brushed",
     "twin-motors",
     "hub-motor",
+    "direct-hub",
+    "folding",
     "geared-hub",
     "mid-motor",
     "round-motor-plug",
@@ -111,7 +117,8 @@ pub struct Wire {
     pub code: String,
     /// What it carries, in the trade's words.
     pub function: String,
-    /// Node on the controller side.
+    /// Node on the controller side; in a component kind empty when the function says it.
+    #[serde(default)]
     pub from: String,
     /// Node on the device side.
     pub to: String,
@@ -207,6 +214,15 @@ pub struct Figure {
     /// is taken times.
     #[serde(default)]
     pub ratios: BTreeMap<String, [f64; 2]>,
+    /// Usual value for each volt of the pack at rest, to the half, in place of `usual`.
+    #[serde(default)]
+    pub per_volt: Option<f64>,
+    /// Usual value for each volt of the full pack, to the tenth, in place of `usual`.
+    #[serde(default)]
+    pub per_full: Option<f64>,
+    /// Usual value for each volt of the vehicle's class, in place of `usual`.
+    #[serde(default)]
+    pub per_class: Option<f64>,
 }
 
 /// An element of the family that is not a wire.
@@ -275,6 +291,33 @@ pub struct PartSpec {
     /// Plug whose contact this is.
     #[serde(default)]
     pub plug: Option<String>,
+    /// In a component kind: the section of the netlist that it stands in, if not its slot's.
+    #[serde(default)]
+    pub section: Option<String>,
+    /// In a component kind: functions of which one must be joined for it to be there.
+    #[serde(default)]
+    pub serves: Vec<String>,
+    /// In a component kind: figures that follow from the pack's volts at rest, field → value for each volt.
+    #[serde(default)]
+    pub per_volt: BTreeMap<String, f64>,
+}
+
+impl PartSpec {
+    /// A figure of it by its field's name.
+    pub(crate) fn figure_mut(&mut self, field: &str) -> Option<&mut f64> {
+        match field {
+            "ohms" => self.ohms.as_mut(),
+            "volts" => self.volts.as_mut(),
+            "leak_ohms" => self.leak_ohms.as_mut(),
+            "limit_amps" => self.limit_amps.as_mut(),
+            "on_volts" => self.on_volts.as_mut(),
+            "off_volts" => self.off_volts.as_mut(),
+            "idle" => self.idle.as_mut(),
+            "full" => self.full.as_mut(),
+            "spread" => self.spread.as_mut(),
+            _ => None,
+        }
+    }
 }
 
 /// The cells.
@@ -381,6 +424,9 @@ pub struct Shows {
     /// … at least this much.
     #[serde(default)]
     pub amps: f64,
+    /// Volts it needs for each volt of the pack at rest, to the half, in place of `volts`.
+    #[serde(default)]
+    pub per_volt: Option<f64>,
 }
 
 /// A line that forbids driving while it is low.
@@ -419,12 +465,14 @@ pub enum Motor {
         start_amps: f64,
         /// Volts across a motor at full speed.
         full_volts: f64,
+        /// The same for each volt of the pack at rest, to the half.
+        #[serde(default)]
+        per_volt: Option<f64>,
     },
 }
 
-/// A family file.
-#[derive(Debug, Clone, PartialEq, Deserialize)]
-#[serde(deny_unknown_fields)]
+/// A vehicle of one kind, worked out from its build.
+#[derive(Debug, Clone, PartialEq)]
 pub struct Family {
     /// Id.
     pub id: String,
@@ -441,63 +489,39 @@ pub struct Family {
     /// Direction in which the wheel is turned by hand for motor tests.
     pub turn: String,
     /// Name of the middle of the drawing: “Controller”, or the switches of a vehicle without one.
-    #[serde(default = "controller")]
     pub middle: String,
     /// What stands in the middle: id → name, in drawing order. A fault's place is one of them.
-    #[serde(default = "middle_boxes")]
     pub middle_boxes: Vec<Segment>,
     /// How the motor turns.
     pub motor: Motor,
     /// Words for points that are no pin of a plug, as the technician finds them: node → words.
-    #[serde(default)]
     pub points: BTreeMap<String, String>,
     /// What lights.
-    #[serde(default)]
     pub shows: Vec<Shows>,
     /// What forbids driving.
-    #[serde(default, rename = "interlock")]
     pub interlocks: Vec<Interlock>,
     /// Figures that differ from vehicle to vehicle.
-    #[serde(default, rename = "figure")]
     pub figures: Vec<Figure>,
     /// What such a vehicle reads when it is proved, by check.
-    #[serde(default)]
     pub proof: BTreeMap<String, ProofLimit>,
     /// Cells.
     pub cells: Cells,
     /// Logic thresholds.
-    #[serde(default)]
     pub logic: Logic,
     /// Access codes.
     pub access: BTreeMap<String, Access>,
     /// Segments of the strip in drawing order: id → name.
     pub segments: Vec<Segment>,
     /// Plugs.
-    #[serde(rename = "plug")]
     pub plugs: Vec<Plug>,
     /// Strands.
-    #[serde(rename = "strand")]
     pub strands: Vec<Strand>,
     /// Other elements.
-    #[serde(rename = "part")]
     pub parts: Vec<PartSpec>,
-}
-
-fn controller() -> String {
-    "Controller".into()
-}
-
-fn middle_boxes() -> Vec<Segment> {
-    [
-        ("rail", "5 V rail"),
-        ("logic", "Logic"),
-        ("bridge", "Bridge"),
-    ]
-    .map(|(id, name)| Segment {
-        id: id.into(),
-        name: name.into(),
-    })
-    .into()
+    /// Brake strands whose switch opens when squeezed.
+    pub opens: Vec<String>,
+    /// The components that it is put together from.
+    pub build: Build,
 }
 
 /// A segment of the strip.
@@ -511,127 +535,90 @@ pub struct Segment {
 }
 
 impl Family {
-    /// Read a family file.
+    /// Is it whole: places, plugs, pins and figures that exist, and no point that hangs on one element alone?
     ///
     /// # Errors
-    /// File, line and sentence of the first thing that is wrong: TOML that does not parse, a plug,
-    /// access code or segment that does not exist, a pin beyond its plug, two wires on one pin.
-    pub fn parse(file: &str, text: &str) -> Result<Self, CircuitError> {
-        let family: Self = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
-        let at = |offset: usize, message: String| CircuitError::at(file, text, offset, message);
-        if let Some(word) = family.traits.iter().find(|t| !TRAITS.contains(&t.as_str())) {
-            let offset = text.find(&format!("\"{word}\"")).unwrap_or(0);
-            return Err(at(
-                offset,
-                format!(
-                    "there is no trait “{word}”; there are {}",
-                    TRAITS.join(", ")
-                ),
-            ));
+    /// A sentence for the first thing that is wrong.
+    pub(crate) fn whole(&self) -> Result<(), CircuitError> {
+        let wrong = |message: String| Err(CircuitError::Change(format!("{}: {message}", self.id)));
+        if self.plug("dock").is_none() {
+            return wrong("it has no plug “dock”: where pack and vehicle part".into());
         }
-        if family.plug("dock").is_none() {
-            return Err(at(
-                0,
-                "it has no plug “dock”: where pack and vehicle part".into(),
-            ));
+        if self.group.is_empty() {
+            return wrong("no component says what kind of vehicle it is".into());
         }
-        for plug in &family.plugs {
-            let start = plug.id.span().start;
-            if !family.access.contains_key(&plug.access) {
-                return Err(at(
-                    start,
-                    format!("there is no access code “{}”", plug.access),
-                ));
+        for plug in &self.plugs {
+            if !self.access.contains_key(&plug.access) {
+                return wrong(format!("there is no access code “{}”", plug.access));
             }
-            if !family.segments.iter().any(|s| s.id == plug.segment) {
-                return Err(at(start, format!("there is no segment “{}”", plug.segment)));
+            if !self.segments.iter().any(|s| s.id == plug.segment) {
+                return wrong(format!("there is no segment “{}”", plug.segment));
             }
         }
-        for strand in &family.strands {
-            let start = strand.id.span().start;
-            let Some(plug) = family.plug(&strand.plug) else {
-                return Err(at(start, format!("there is no plug “{}”", strand.plug)));
+        for strand in &self.strands {
+            let Some(plug) = self.plug(&strand.plug) else {
+                return wrong(format!("there is no plug “{}”", strand.plug));
             };
-            if !family.segments.iter().any(|s| s.id == strand.segment) {
-                return Err(at(
-                    start,
-                    format!("there is no segment “{}”", strand.segment),
-                ));
+            if !self.segments.iter().any(|s| s.id == strand.segment) {
+                return wrong(format!("there is no segment “{}”", strand.segment));
             }
-            if !strand.wires.iter().any(|w| w.pin == strand.reference) {
-                return Err(at(
-                    start,
-                    format!("reference pin {} has no wire", strand.reference),
+            let has = |pin: u8| strand.wires.iter().any(|w| w.pin == pin);
+            if !has(strand.reference) {
+                return wrong(format!(
+                    "{}: reference pin {} has no wire",
+                    strand.name, strand.reference
                 ));
             }
             for wire in &strand.wires {
                 if wire.pin == 0 || wire.pin > plug.pins {
-                    return Err(at(
-                        start,
-                        format!(
-                            "pin {} is not on the {} pins of {}",
-                            wire.pin, plug.pins, plug.name
-                        ),
+                    return wrong(format!(
+                        "pin {} is not on the {} pins of {}",
+                        wire.pin, plug.pins, plug.name
                     ));
                 }
-                let same = family.strands.iter().filter(|s| s.plug == strand.plug);
-                if same
-                    .flat_map(|s| &s.wires)
-                    .filter(|w| w.pin == wire.pin)
-                    .count()
-                    > 1
-                {
-                    return Err(at(
-                        start,
-                        format!("two wires on pin {} of {}", wire.pin, plug.name),
-                    ));
+                let same = self.strands.iter().filter(|s| s.plug == strand.plug);
+                let on_pin = same.flat_map(|s| &s.wires).filter(|w| w.pin == wire.pin);
+                if on_pin.count() > 1 {
+                    return wrong(format!("two wires on pin {} of {}", wire.pin, plug.name));
                 }
             }
         }
-        let mut tried = family.clone();
-        for figure in &family.figures {
+        let mut tried = self.clone();
+        for figure in &self.figures {
             let far = figure.shifts.keys().chain(figure.ratios.keys());
             for target in figure.sets.iter().chain(&figure.divides).chain(far) {
-                tried
-                    .target(target)
-                    .map_err(|e| at(figure.id.span().start, e.to_string()))?;
+                tried.target(target)?;
             }
         }
-        family.check_nodes().map_err(|(offset, m)| at(offset, m))?;
-        Ok(family)
+        self.check_nodes()
     }
 
-    /// Every node must be touched by two elements at least, or it hangs in the air: a wire of the
-    /// family that leads nowhere is a slip of the pen.
-    fn check_nodes(&self) -> Result<(), (usize, String)> {
-        let mut touched: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
+    /// Every node must be touched by two elements at least, or it hangs in the air: a wire that leads nowhere is a slip of
+    /// the pen, unless a join says so.
+    fn check_nodes(&self) -> Result<(), CircuitError> {
+        let mut touched: BTreeMap<&str, usize> = BTreeMap::new();
         let own = (0..=self.cells.groups).map(|k| format!("C{k}"));
         let cells: Vec<String> = own.chain(["CS".into()]).collect();
         for c in &cells {
-            touched.insert(c, (2, 0));
+            touched.insert(c, 2);
         }
-        for strand in &self.strands {
-            for wire in &strand.wires {
-                for node in [&wire.from, &wire.to] {
-                    let seen = touched.entry(node).or_insert((0, strand.id.span().start));
-                    seen.0 += 1;
-                }
+        for wire in self.strands.iter().flat_map(|s| &s.wires) {
+            for node in [&wire.from, &wire.to] {
+                *touched.entry(node).or_default() += 1;
             }
         }
         for part in &self.parts {
-            for node in [Some(&part.a), Some(&part.b), part.c.as_ref()]
-                .into_iter()
-                .flatten()
-            {
-                let seen = touched.entry(node).or_insert((0, part.id.span().start));
-                seen.0 += 1;
+            let ends = [Some(&part.a), Some(&part.b), part.c.as_ref()];
+            for node in ends.into_iter().flatten() {
+                *touched.entry(node).or_default() += 1;
             }
         }
-        match touched.iter().find(|(_, (n, _))| *n < 2) {
-            Some((node, (_, offset))) => Err((
-                *offset,
-                format!("point “{node}” hangs on one element alone"),
-            )),
+        let joined = !self.build.joins.is_empty();
+        match touched.iter().find(|(_, n)| **n < 2 && !joined) {
+            Some((node, _)) => Err(CircuitError::Change(format!(
+                "{}: point “{node}” hangs on one element alone",
+                self.id
+            ))),
             None => Ok(()),
         }
     }
@@ -659,22 +646,64 @@ impl Family {
             .ok_or_else(unknown)?;
         let part = self.parts.iter_mut().find(|p| p.id.get_ref() == id);
         let part = part.ok_or_else(unknown)?;
-        let value = match field {
-            "ohms" => part.ohms.as_mut(),
-            "volts" => part.volts.as_mut(),
-            "limit_amps" => part.limit_amps.as_mut(),
-            "on_volts" => part.on_volts.as_mut(),
-            "off_volts" => part.off_volts.as_mut(),
-            "idle" => part.idle.as_mut(),
-            "full" => part.full.as_mut(),
-            _ => None,
-        };
-        value.ok_or_else(unknown)
+        part.figure_mut(field).ok_or_else(unknown)
+    }
+
+    /// A figure of a label has this value: what it sets in the circuit follows.
+    ///
+    /// # Errors
+    /// A figure that there is not, a value out of its range.
+    pub(crate) fn label_as(&mut self, id: &str, value: f64) -> Result<(), CircuitError> {
+        let figure = self.figures.iter().find(|f| f.id.get_ref() == id);
+        let figure = figure.cloned().ok_or_else(|| CircuitError::Unknown {
+            kind: "figure",
+            name: id.into(),
+        })?;
+        if !(figure.least..=figure.most).contains(&value) {
+            return Err(CircuitError::Change(format!(
+                "{}: {value} {} cannot be; {} to {} {} are accepted",
+                figure.name, figure.unit, figure.least, figure.most, figure.unit
+            )));
+        }
+        for target in &figure.sets {
+            *self.target(target)? = value;
+        }
+        for (target, more) in &figure.shifts {
+            *self.target(target)? = value + more;
+        }
+        if !figure.ratios.is_empty() {
+            let rail = *self.target(RAIL)?;
+            for (target, [more, times]) in &figure.ratios {
+                *self.target(target)? = (value + more) * times / rail;
+            }
+        }
+        for target in &figure.divides {
+            *self.target(target)? *= figure.usual / value;
+        }
+        let own = self.figures.iter_mut().find(|f| f.id.get_ref() == id);
+        if let Some(own) = own {
+            own.usual = value;
+        }
+        Ok(())
     }
 
     /// Does it have what is wanted?
     pub fn fits(&self, wanted: &[String]) -> bool {
         fits(&self.traits, wanted)
+    }
+
+    /// Has it an element of this name: a part, or a wire called by what it carries (`halls.wheel-speed`)?
+    pub fn has_element(&self, id: &str) -> bool {
+        let wire = |s: &Strand| {
+            let own = id.strip_prefix(s.id.get_ref().as_str());
+            let own = own.and_then(|rest| rest.strip_prefix('.'));
+            own.is_some_and(|f| {
+                s.wires
+                    .iter()
+                    .any(|w| crate::profile::slug(&w.function) == f)
+            })
+        };
+        self.parts.iter().any(|p| p.id.get_ref() == id) || self.strands.iter().any(wire)
     }
 
     /// Has it this trait?
@@ -705,21 +734,23 @@ impl Family {
             .collect()
     }
 
+    /// Read a build's file and put it together.
+    ///
+    /// # Errors
+    /// File and line of the first thing that is wrong, see [`Build::parse`]; what does not go together names the file.
+    pub fn parse(file: &str, text: &str) -> Result<Self, CircuitError> {
+        let shelf = Shelf::shipped()?;
+        let family = Build::parse(file, text, shelf)?.family(shelf);
+        family.map_err(|e| CircuitError::at(file, text, 0, e.to_string()))
+    }
+
     /// A family that ships, by its id.
     ///
     /// # Errors
-    /// As [`Self::parse`], and when there is none of this id.
+    /// There is none of this id, or it does not go together.
     pub fn shipped(id: &str) -> Result<Self, CircuitError> {
-        for (file, text) in shipped() {
-            let family = Self::parse(file, text)?;
-            if family.id == id {
-                return Ok(family);
-            }
-        }
-        Err(CircuitError::Unknown {
-            kind: "family",
-            name: id.into(),
-        })
+        let shelf = Shelf::shipped()?;
+        crate::build::ready(id, shelf)?.family(shelf)
     }
 
     /// Volts of the pack when full.

@@ -1,6 +1,6 @@
 //! What the world is: the circuit of a light electric vehicle, and what a fault does to it.
 //!
-//! * [`family`] reads a vehicle family from a TOML file; [`change`] is what is different on this vehicle,
+//! * [`build`] puts a vehicle together from components of the shelf; [`family`] is what comes of it; [`change`] is what is different on this vehicle,
 //!   [`alteration`] what can have been done to it; [`profile`] puts them together and builds the [`netlist`]: every wire run and every contact is an element of its own.
 //! * [`variant`] is how vehicles of a family are built otherwise.
 //! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
@@ -15,6 +15,7 @@
 
 pub mod alteration;
 pub mod behaviour;
+pub mod build;
 pub mod change;
 pub mod commutation;
 pub mod error;
@@ -30,6 +31,7 @@ pub mod spice;
 pub mod state;
 pub mod variant;
 
+pub use build::{Build, Shelf};
 pub use change::{COLOURS, Change, KnownFrom};
 pub use error::CircuitError;
 pub use family::Family;

@@ -1,5 +1,6 @@
 //! This vehicle: its family and what is different on it, built into a netlist.
 
+use crate::build::{self, Shelf};
 use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::{Family, PartSpec};
@@ -61,17 +62,42 @@ fn levels(net: &mut Netlist, text: &str) -> Result<Vec<Level>, String> {
     Ok(out)
 }
 
+/// The family that comes of the changes that put it together otherwise.
+///
+/// # Errors
+/// A family, slot, kind or function that there is not, a component that does not fit, two outputs on one point.
+pub fn put_together(family: &Family, changes: &[Change]) -> Result<Family, CircuitError> {
+    let shelf = Shelf::shipped()?;
+    let mut made = family.build.clone();
+    for change in changes {
+        match change {
+            Change::Kind { family } => made = build::ready(family, shelf)?,
+            Change::Component { slot, kind } => made.swap(slot, kind.as_deref(), shelf)?,
+            Change::Join { strand, pin, to } => made.rejoin(strand, *pin, to.as_deref()),
+            _ => {}
+        }
+    }
+    made.family(shelf)
+}
+
 impl Profile {
-    /// Apply changes to a family.
+    /// Apply changes to a family: first those that put it together otherwise, then the rest, in the order made. What
+    /// names a thing that a swap took away has no effect until it is put back.
     ///
     /// # Errors
-    /// A sentence for what the family does not have, an unknown colour, a figure out of its range, a plug with fewer
-    /// pins than wires.
+    /// A sentence for what the family does not have, a component that does not fit, an unknown colour, a figure out of its
+    /// range, a plug with fewer pins than wires.
     pub fn new(family: &Family, changes: &[Change]) -> Result<Self, CircuitError> {
+        let rebuilt = changes.iter().any(Change::rebuilds);
+        let family = if rebuilt {
+            put_together(family, changes)?
+        } else {
+            family.clone()
+        };
         let mut profile = Self {
-            family: family.clone(),
+            normally_closed: family.opens.clone(),
+            family,
             changes: changes.to_vec(),
-            normally_closed: Vec::new(),
             hall_pull_up: None,
             brake_pull_up: None,
             halls_60: false,
@@ -80,7 +106,10 @@ impl Profile {
             extra_wires: 0,
         };
         for change in changes {
-            profile.apply(change)?;
+            match profile.apply(change) {
+                Err(CircuitError::Unknown { .. }) if rebuilt => {}
+                done => done?,
+            }
         }
         Ok(profile)
     }
@@ -90,6 +119,11 @@ impl Profile {
     /// # Errors
     /// As [`Self::new`].
     pub fn with(&self, change: &Change) -> Result<Self, CircuitError> {
+        if change.rebuilds() {
+            let base = self.family.build.family(Shelf::shipped()?)?;
+            let all: Vec<Change> = self.changes.iter().chain([change]).cloned().collect();
+            return Self::new(&base, &all);
+        }
         let mut new = self.clone();
         new.apply(change)?;
         new.changes.push(change.clone());

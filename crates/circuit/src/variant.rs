@@ -2,6 +2,7 @@
 //! them out on a netlist. Elements and points of the family keep their places; new ones follow.
 
 use crate::error::CircuitError;
+use crate::family::Family;
 use crate::netlist::{Condition, Element, Netlist, Part};
 use crate::profile::Profile;
 use serde::Deserialize;
@@ -56,8 +57,18 @@ pub struct Variant {
     pub group: String,
     /// What reads otherwise then, in words.
     pub changes: String,
-    /// Family ids.
-    pub families: Vec<String>,
+    /// Traits of the vehicles that come so.
+    #[serde(default)]
+    pub fits: Vec<String>,
+    /// Elements that it must have, all of them.
+    #[serde(default)]
+    pub has: Vec<String>,
+    /// Elements of which it must have one.
+    #[serde(default)]
+    pub any: Vec<String>,
+    /// Elements that it must not have.
+    #[serde(default)]
+    pub lacks: Vec<String>,
     /// Share of vehicles of the kind that are built so.
     pub share: f64,
     /// How to make sure of it.
@@ -234,8 +245,12 @@ impl Differs {
 }
 
 impl Variant {
-    /// Does a vehicle of this family come so?
-    pub fn fits(&self, family: &str) -> bool {
-        self.families.iter().any(|f| f == family)
+    /// Does such a vehicle come so?
+    pub fn fits(&self, family: &Family) -> bool {
+        let there = |id: &String| family.has_element(id);
+        family.fits(&self.fits)
+            && self.has.iter().all(there)
+            && (self.any.is_empty() || self.any.iter().any(there))
+            && !self.lacks.iter().any(there)
     }
 }

@@ -128,7 +128,7 @@ impl Models {
     /// No wiring model for this vehicle, or a change that does not fit it.
     pub async fn of(&self, catalogue: &Arc<Catalogue>, job: &Job) -> Result<Arc<Ready>, ApiError> {
         let family = job
-            .family(catalogue)
+            .begun(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
         if !job.changes.is_empty() {
             // every way begins at the unchanged family, which is kept for all of them
@@ -145,7 +145,7 @@ impl Models {
 
     /// What tells the models of two vehicles apart; none without a wiring model.
     pub fn key_of(&self, catalogue: &Catalogue, job: &Job) -> Option<u64> {
-        let family = job.family(catalogue)?;
+        let family = job.begun(catalogue)?;
         Some(key(catalogue, family, &job.differences()))
     }
 
@@ -155,9 +155,9 @@ impl Models {
         key.is_some_and(|k| self.ready(k).is_some())
     }
 
-    /// Build the unchanged families ahead, so that the first job does not wait.
+    /// Build the commonest families ahead, so that the first job does not wait.
     pub async fn warm(&self, catalogue: &Arc<Catalogue>) {
-        for family in &catalogue.families {
+        for family in catalogue.common() {
             let slot = self.place(key(catalogue, family, &[]));
             let built = slot.get_or_try_init(|| self.build(catalogue, family, &[]));
             if let Err(error) = built.await {
@@ -192,6 +192,8 @@ impl Models {
                 Profile::new(family, &changes[..n]).map_err(spannung_core::CoreError::from)?;
             let catalogue = Arc::clone(catalogue);
             let from = before.take();
+            // another component leaves nothing alone that could be taken over
+            let from = from.filter(|_| !changes[n - 1].rebuilds());
             let build = move || match from {
                 Some(from) => from.model.edited(&catalogue, &profile),
                 None => Model::build(&catalogue, &profile),

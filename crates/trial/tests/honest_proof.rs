@@ -4,7 +4,7 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-use spannung_circuit::{Netlist, Profile};
+use spannung_circuit::{Change, Netlist, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::explain;
@@ -19,7 +19,7 @@ use time::OffsetDateTime;
 use uuid::Uuid;
 
 /// Looks of the Bench that show a check: passed when each says what a sound vehicle says.
-const LOOKS: [(&str, &[&str]); 24] = [
+const LOOKS: [(&str, &[&str]); 26] = [
     ("complaint", &TRIED),
     (
         "test-ride",
@@ -38,6 +38,8 @@ const LOOKS: [(&str, &[&str]); 24] = [
     ("brake-cut-right", &["t-lever-cut", "fm-levers"]),
     ("throttle-unplug", &["t-throttle-run"]),
     ("foot-stop", &["t-toy-run"]),
+    ("both-ways", &["t-toy-directions", "t-toy-run"]),
+    ("stem-lock", &["t-play"]),
     (
         "both-wheels",
         &[
@@ -144,23 +146,38 @@ fn situation() -> Situation {
 /// The job after this class was mended.
 fn job(w: &World, m: &Model, class: &str) -> Job {
     let family = &m.profile.family;
-    let bodies = [
-        Body::Opened(entry::Opened {
-            words: "does not go".into(),
-            volts_class: family.volts_class,
-            drive: family.drive.clone(),
-            seconds: 0.0,
-            from_job: None,
-        }),
-        Body::Part(entry::Part {
-            old: None,
-            fate: None,
-            new: Some("a part".into()),
-            class: Some(class.into()),
-            minutes: 1.0,
-            price_cents: None,
-        }),
-    ];
+    // what its volts and drive begin with, or told to be like it
+    let road = &w.catalogue.road;
+    let near = road.iter().find(|r| r.drive == family.drive).unwrap();
+    let first = w.catalogue.family(family.volts_class, &family.drive);
+    let begins = first.is_some_and(|f| f.id == family.id);
+    let mut bodies = vec![Body::Opened(entry::Opened {
+        words: "does not go".into(),
+        volts_class: if begins {
+            family.volts_class
+        } else {
+            near.volts
+        },
+        drive: family.drive.clone(),
+        seconds: 0.0,
+        from_job: None,
+    })];
+    if !begins {
+        bodies.push(Body::Change(entry::Change {
+            change: Change::Kind {
+                family: family.id.clone(),
+            },
+            source: None,
+        }));
+    }
+    bodies.push(Body::Part(entry::Part {
+        old: None,
+        fate: None,
+        new: Some("a part".into()),
+        class: Some(class.into()),
+        minutes: 1.0,
+        price_cents: None,
+    }));
     let entries: Vec<Logged> = bodies
         .into_iter()
         .enumerate()

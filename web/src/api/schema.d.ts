@@ -1743,6 +1743,30 @@ export interface components {
             /** @enum {string} */
             what: "alteration";
         } | {
+            /** @description Family id. */
+            family: string;
+            /** @enum {string} */
+            what: "kind";
+        } | {
+            /** @description Kind id; none: there is nothing. */
+            kind?: string | null;
+            /** @description Slot id. */
+            slot: string;
+            /** @enum {string} */
+            what: "component";
+        } | {
+            /**
+             * Format: int32
+             * @description Pin.
+             */
+            pin: number;
+            /** @description Strand id. */
+            strand: string;
+            /** @description Function whose point it leads to; none: it leads nowhere. */
+            to?: string | null;
+            /** @enum {string} */
+            what: "join";
+        } | {
             /** @description `round` or `flat`. */
             face: string;
             /** @description Name. */
@@ -2044,6 +2068,8 @@ export interface components {
             /** Format: double */
             full_volts: number;
             groups: number;
+            /** @description Id. */
+            id: string;
             name: string;
             /** Format: int32 */
             volts_class: number;
@@ -2321,8 +2347,22 @@ export interface components {
          * @enum {string}
          */
         Key: "on" | "off";
+        /** @description A kind that fits in a slot. */
+        KindView: {
+            /** @description Kind id. */
+            kind: string;
+            /** @description Name. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Of what stands there on the road, so many in a hundred are of this kind.
+             */
+            percent: number;
+        };
         /** @description What is known so far. */
         Known: {
+            /** @description What is known to be otherwise on it already. */
+            changes?: components["schemas"]["Change"][];
             drive: string;
             risks?: components["schemas"]["AnswerGiven"][];
             /** @description Answers that overrule what is heard in the words. */
@@ -2336,7 +2376,7 @@ export interface components {
          * @description Where a figure comes from.
          * @enum {string}
          */
-        KnownFrom: "label" | "measured" | "told" | "guessed";
+        KnownFrom: "seen" | "label" | "measured" | "told" | "guessed";
         /** @description A vehicle as it last left. */
         KnownVehicle: {
             /** @description What is not as drawn on it. */
@@ -2863,6 +2903,8 @@ export interface components {
             bench?: components["schemas"]["Bench"] | null;
             /** @description The commonest complaints of such a vehicle, when none was heard. */
             commonest: components["schemas"]["Complaint"][];
+            /** @description What it has, slot by slot. */
+            has: components["schemas"]["SlotView"][];
             heard: components["schemas"]["Heard"][];
             map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;
@@ -2899,6 +2941,8 @@ export interface components {
             /** @description Figures of labels. */
             figures: components["schemas"]["FigureView"][];
             halls?: components["schemas"]["HallsView"] | null;
+            /** @description What it has, slot by slot. */
+            has: components["schemas"]["SlotView"][];
             /**
              * Format: int64
              * @description Newest sequence it was worked out from.
@@ -3380,6 +3424,26 @@ export interface components {
             name: string;
             /** @description Why. */
             reason: string;
+        };
+        /** @description A slot of this vehicle. */
+        SlotView: {
+            /** @description Another one than such a vehicle begins with. */
+            changed: boolean;
+            /** @description Key shape that it is drawn with. */
+            drawing: string;
+            /** @description The kinds that go together with the rest, the likeliest first, with the one that is there. */
+            fits: components["schemas"]["KindView"][];
+            /** @description Kind id; none: nothing stands there. */
+            kind?: string | null;
+            /** @description What it is called on this vehicle. */
+            name: string;
+            /** @description May it be taken off? */
+            needed: boolean;
+            /** @description Slot id. */
+            slot: string;
+            source?: components["schemas"]["KnownFrom"] | null;
+            /** @description The kind in words. */
+            words: string;
         };
         /**
          * @description Where an expected value comes from.

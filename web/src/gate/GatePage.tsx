@@ -282,18 +282,22 @@ const Ask = ({
               />
             </Box>
           )}
-          <span data-floors style={which ? { display: "none" } : undefined}>
-            {floors.length === 1 ? "Floor of " : "Floor by what is inside: "}
-            {floors.map((f, k) => (
-              <span key={f.of} style={{ whiteSpace: "nowrap" }}>
-                {k > 0 ? ", " : ""}
-                {f.of} <b>{f.volts.toFixed(1)} V</b>
-              </span>
-            ))}
-          </span>
+          <Box sx={{ display: which ? "none" : "grid", gap: 0.5 }}>
+            <span data-floors>
+              {floors.length === 1 ? "Floor of " : "Floor by what is inside: "}
+              {floors.map((f, k) => (
+                <span key={f.of} style={{ whiteSpace: "nowrap" }}>
+                  {k > 0 ? ", " : ""}
+                  {f.of} <b>{f.volts.toFixed(1)} V</b>
+                </span>
+              ))}
+            </span>
+            {/* beside the figure that it is about: the answers stay in the window */}
+            {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+          </Box>
         </Box>
       )}
-      {error !== undefined && <ErrorLine>{error}</ErrorLine>}
+      {error !== undefined && (which || !c.figure) && <ErrorLine>{error}</ErrorLine>}
       <Box
         sx={{
           display: "grid",

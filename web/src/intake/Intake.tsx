@@ -3,7 +3,16 @@ import Button from "@mui/material/Button";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
-import { api, entry, Refusal, take, type Body, type KnownVehicle, type Preview } from "../api/client";
+import {
+  api,
+  entry,
+  Refusal,
+  take,
+  type Body,
+  type Change,
+  type KnownVehicle,
+  type Preview,
+} from "../api/client";
 import { useChoices, useVehicles } from "../api/hooks";
 import { Signs } from "./Signs";
 import { Words } from "./Words";
@@ -23,6 +32,8 @@ interface Draft {
   words: string;
   volts: number;
   drive: string;
+  /** The ready build it is like, where several are of these volts and this drive. */
+  like?: string;
   symptoms: { id: string; yes: boolean | null }[];
   risks: { id: string; yes: boolean | null }[];
   id: string;
@@ -101,7 +112,12 @@ export const IntakeNew = () => {
       clearInterval(t);
     };
   }, []);
-  const family = choices.data?.families.find((f) => f.volts_class === draft.volts && f.drive === draft.drive);
+  const like = (choices.data?.families ?? []).filter(
+    (f) => f.volts_class === draft.volts && f.drive === draft.drive,
+  );
+  const family = like.find((f) => f.id === draft.like) ?? like[0];
+  const changes: Change[] =
+    family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }];
   const words = useSettled(draft.words, 250);
   const chosen = draft.volts > 0 && draft.drive !== "";
   const drive = family ? draft.drive : OTHER;
@@ -112,6 +128,7 @@ export const IntakeNew = () => {
     drive,
     symptoms: draft.symptoms,
     risks: draft.risks,
+    changes,
   };
   const preview = useQuery({
     queryKey: ["intake", known],
@@ -138,6 +155,7 @@ export const IntakeNew = () => {
           ...(draft.from === undefined ? {} : { from_job: draft.from.job }),
         },
         ...(draft.from === undefined ? [] : vehicleOf(draft.from)),
+        ...changes.map((change): Body => ({ kind: "change", change, source: "told" })),
         ...(family || draft.drive === OTHER
           ? []
           : [{ kind: "note" as const, text: `Drive as it looks: ${draft.drive.replace("-", " ")}` }]),
@@ -243,7 +261,8 @@ export const IntakeNew = () => {
           <Box sx={{ fontSize: 15, mt: 0.8 }}>
             {family ? (
               <>
-                <b>{family.full_volts.toFixed(1)} V</b> when full, {family.groups} groups assumed
+                <b>{family.full_volts.toFixed(1)} V</b> when full, {family.groups}{" "}
+                {family.groups === 1 ? "group" : "groups"} assumed
               </>
             ) : draft.volts > 0 && draft.drive !== "" ? (
               "No wiring model yet: points by hand, no suspects"
@@ -297,6 +316,18 @@ export const IntakeNew = () => {
             ) : (
               "Words, voltage and drive draw the path and its first suspects."
             )}
+          </Box>
+        )}
+        {family && like.length > 1 && (
+          <Box sx={{ width: 270, alignSelf: "center" }}>
+            <Select
+              label="Kind of vehicle"
+              value={family.id}
+              onChange={(id) => {
+                set({ like: id });
+              }}
+              options={like.map((f) => [f.id, f.name] as const)}
+            />
           </Box>
         )}
         {p && choices.data && (

@@ -10,6 +10,7 @@ import { v } from "../theme/tokens";
 import { OneOf } from "../ui/form";
 import { ErrorLine, Heading } from "../ui/parts";
 import { Figures, Row } from "./Figures";
+import { Has } from "./Has";
 import { PackFields } from "./PackFields";
 import { from, SOURCES } from "./sources";
 import { Ways } from "./Ways";
@@ -30,8 +31,8 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
   const go = useNavigate();
   const [source, setSource] = useState<KnownFrom>("label");
   const closed = job.closed != null;
-  const set = (change: Change) => {
-    append.mutate([{ kind: "change", change, source }]);
+  const set = (change: Change, by: KnownFrom = source) => {
+    append.mutate([{ kind: "change", change, source: by }]);
   };
   const back = stationOf(job);
   return (
@@ -73,6 +74,16 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
         ) : (
           "A figure is saved when its field is left. Readings stay as they were taken; what they are compared with follows the vehicle."
         )}
+      </Box>
+      <Box sx={{ px: 2, pb: 2.5 }}>
+        <Has
+          slots={p.has}
+          closed={closed}
+          onSet={(change) => {
+            // who presses a thing stands before it, or has been told
+            set(change, source === "told" ? "told" : "seen");
+          }}
+        />
       </Box>
       <Box
         sx={{

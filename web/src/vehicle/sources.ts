@@ -2,6 +2,7 @@ import type { KnownFrom } from "../api/client";
 
 /** Where something about a vehicle can be known from: id, in a sentence, in a table. */
 export const SOURCES: readonly (readonly [KnownFrom, string, string])[] = [
+  ["seen", "looking", "seen"],
   ["label", "a label", "label"],
   ["measured", "measuring", "measured"],
   ["told", "the owner", "told"],

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
-mod own_family;
+mod builds;
 mod profile;
 mod properties;
 mod sensitivity;

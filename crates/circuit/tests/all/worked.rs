@@ -447,7 +447,7 @@ fn a_normally_closed_brake_drives_when_joined_and_stops_when_squeezed() {
 #[test]
 fn bad_family_files_name_their_line() {
     let (_, shipped) = spannung_circuit::family::shipped()[0];
-    let text = shipped.replace("plug = \"throttle\"", "plug = \"throtle\"");
+    let text = shipped.replace("slot = \"throttle\"", "slot = \"throtle\"");
     let error = Family::parse("mine.toml", &text).unwrap_err().to_string();
     assert!(error.starts_with("mine.toml, line "), "{error}");
     assert!(error.contains("throtle"), "{error}");

@@ -4,7 +4,8 @@
 use crate::error::CoreError;
 use crate::hearing::Lexicon;
 use serde::Deserialize;
-use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requirement};
+use spannung_circuit::build;
+use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requirement, Shelf};
 use std::collections::BTreeMap;
 use toml::Spanned;
 
@@ -238,6 +239,19 @@ pub struct ProbeSpec {
     pub electronics: bool,
 }
 
+/// What is on the road: volts and drive as they look, and what such a vehicle begins with.
+#[derive(Debug, Clone)]
+pub struct OnRoad {
+    /// Voltage class.
+    pub volts: u16,
+    /// Drive.
+    pub drive: String,
+    /// The family.
+    pub family: Family,
+    /// So common that its model is worked out before anybody asks.
+    pub common: bool,
+}
+
 /// Everything we believe, with the book of faults it speaks of.
 #[derive(Debug, Clone)]
 pub struct Catalogue {
@@ -245,8 +259,10 @@ pub struct Catalogue {
     pub alterations: Vec<Altered>,
     /// Fault modes and signs.
     pub faults: FaultBook,
-    /// Families that ship.
+    /// Families that ship: ready builds.
     pub families: Vec<Family>,
+    /// What a vehicle of these volts and drive begins with, the likeliest first.
+    pub road: Vec<OnRoad>,
     /// Priors by fault id.
     pub priors: BTreeMap<String, Prior>,
     /// Repair classes by id.
@@ -313,6 +329,8 @@ pub struct Sources {
     pub book: [(String, String); 2],
     /// (file name, text) of each vehicle family.
     pub families: Vec<(String, String)>,
+    /// (file name, text) of what is on the road.
+    pub road: (String, String),
 }
 
 impl Default for Sources {
@@ -338,6 +356,7 @@ impl Default for Sources {
                 .into_iter()
                 .map(|(a, b)| (a.into(), b.into()))
                 .collect(),
+            road: (build::ROAD.0.into(), build::ROAD.1.into()),
         }
     }
 }
@@ -365,6 +384,7 @@ impl Catalogue {
             .iter()
             .map(|(name, text)| Family::parse(name, text))
             .collect::<Result<Vec<_>, _>>()?;
+        let road = road(&families, &sources.road)?;
         let priors: PriorFile = read(file(0))?;
         let classes: ClassFile = read(file(1))?;
         let symptoms: SymptomFile = read(file(2))?;
@@ -381,6 +401,7 @@ impl Catalogue {
             faults,
             alterations,
             families,
+            road,
             priors: priors
                 .prior
                 .into_iter()
@@ -624,12 +645,40 @@ impl Catalogue {
         (given.result == "stop").then_some(given)
     }
 
-    /// Family for a voltage class and a drive.
-    pub fn family(&self, volts_class: u16, drive: &str) -> Option<&Family> {
-        self.families
-            .iter()
-            .find(|f| f.volts_class == volts_class && f.drive == drive)
+    /// The families that are commonest on the road.
+    pub fn common(&self) -> impl Iterator<Item = &Family> {
+        let common = |f: &&Family| self.road.iter().any(|r| r.common && r.family.id == f.id);
+        self.families.iter().filter(common)
     }
+
+    /// Family that a vehicle of this voltage class and drive begins with.
+    pub fn family(&self, volts_class: u16, drive: &str) -> Option<&Family> {
+        let such = |r: &&OnRoad| r.volts == volts_class && r.drive == drive;
+        self.road.iter().find(such).map(|r| &r.family)
+    }
+}
+
+/// What the table of the road makes of the ready builds.
+fn road(families: &[Family], (file, text): &(String, String)) -> Result<Vec<OnRoad>, CircuitError> {
+    let shelf = Shelf::shipped()?;
+    let made = |one: &build::Road| {
+        let known = families.iter().find(|f| &f.id == one.family.get_ref());
+        let known = known.ok_or_else(|| {
+            let message = format!("there is no family “{}”", one.family.get_ref());
+            CircuitError::at(file, text, one.family.span().start, message)
+        })?;
+        let family = match one.scaled(&known.build) {
+            Some(build) => build.family(shelf)?,
+            None => known.clone(),
+        };
+        Ok(OnRoad {
+            volts: one.volts,
+            drive: one.drive.clone(),
+            family,
+            common: one.common,
+        })
+    };
+    build::read_road(file, text)?.iter().map(made).collect()
 }
 
 /// Meter mode by its word.
@@ -651,7 +700,9 @@ fn fingerprint(sources: &Sources) -> String {
         .iter()
         .chain(&sources.book)
         .chain(&sources.families)
-        .map(|f| f.1.as_str());
+        .chain([&sources.road])
+        .map(|f| f.1.as_str())
+        .chain(build::texts().map(|(_, text)| text));
     format!("{:016x}", fnv(texts.flat_map(str::bytes)))
 }
 

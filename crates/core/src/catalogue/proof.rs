@@ -4,6 +4,8 @@
 use crate::catalogue::{Catalogue, StopWords};
 use crate::reading::scaled;
 use serde::Deserialize;
+use spannung_circuit::Family;
+use spannung_circuit::family::unknown_trait;
 use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
 
@@ -103,8 +105,9 @@ pub struct OpenItemKind {
 #[derive(Debug, Clone, PartialEq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct OwnerSheet {
-    /// Drive, or `any`.
-    pub drive: String,
+    /// Traits of the vehicles that it is for; none: where no other one fits.
+    #[serde(default)]
+    pub fits: Vec<String>,
     /// Lines.
     pub lines: Vec<String>,
 }
@@ -165,10 +168,12 @@ impl ProofBook {
         self.open_item.iter().find(|i| i.id == id)
     }
 
-    /// What the owner reads about this drive.
-    pub fn sheet(&self, drive: &str) -> &[String] {
-        let of = |d: &str| self.owner_sheet.iter().find(|s| s.drive == d);
-        of(drive).or_else(|| of("any")).map_or(&[], |s| &s.lines)
+    /// What the owner reads about such a vehicle; none where there is no wiring model.
+    pub fn sheet(&self, family: Option<&Family>) -> &[String] {
+        let fits = |s: &&OwnerSheet| !s.fits.is_empty() && family.is_some_and(|f| f.fits(&s.fits));
+        let any = || self.owner_sheet.iter().find(|s| s.fits.is_empty());
+        let own = self.owner_sheet.iter().find(fits);
+        own.or_else(any).map_or(&[], |s| &s.lines)
     }
 
     /// Does everything the file names exist, and does every repair class touch something? The offset
@@ -190,7 +195,7 @@ impl ProofBook {
             if let Some(t) = c.reads.as_ref().filter(|t| !named(t)) {
                 return Err((start, format!("there is no probe “{t}”")));
             }
-            if let Some(word) = spannung_circuit::family::unknown_trait(&c.fits) {
+            if let Some(word) = unknown_trait(&c.fits) {
                 return Err((start, format!("there is no trait “{word}”")));
             }
             if let Some(s) = c.symptoms.iter().find(|s| catalogue.symptom(s).is_none()) {
@@ -213,6 +218,10 @@ impl ProofBook {
             if !known.contains(id.as_str()) {
                 return Err((0, format!("there is no check “{id}”")));
             }
+        }
+        let sheets = self.owner_sheet.iter();
+        if let Some(word) = sheets.filter_map(|s| unknown_trait(&s.fits)).next() {
+            return Err((0, format!("there is no trait “{word}”")));
         }
         for family in &catalogue.families {
             let limits = family.proof.keys();

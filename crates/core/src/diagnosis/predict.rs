@@ -271,7 +271,7 @@ pub const BUILT: &str = "built";
 /// The known ways to build this vehicle otherwise, but for those in which it is built.
 fn built_otherwise(profile: &Profile) -> Result<Vec<Way>, CoreError> {
     let family = &profile.family;
-    let open = |v: &&Variant| v.fits(&family.id) && !profile.built.contains(v.id.get_ref());
+    let open = |v: &&Variant| v.fits(family) && !profile.built.contains(v.id.get_ref());
     let mut ways = Vec::new();
     for variant in variant::variants()?.iter().filter(open) {
         let id = variant.id.get_ref();

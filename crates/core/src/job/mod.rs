@@ -20,6 +20,7 @@ pub mod dead;
 pub mod entry;
 mod fold;
 pub mod gate;
+pub mod has;
 pub mod items;
 pub mod map;
 pub mod netlist;

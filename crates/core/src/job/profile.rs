@@ -1,5 +1,6 @@
 //! This vehicle beside its family: every figure with what is usual, what it is here and where that is known from.
 
+use super::has::SlotView;
 use super::{Job, gate};
 use crate::catalogue::Catalogue;
 use serde::Serialize;
@@ -16,6 +17,8 @@ pub struct ProfileView {
     pub head: i64,
     /// Name of the family.
     pub family: String,
+    /// What it has, slot by slot.
+    pub has: Vec<SlotView>,
     /// Cells.
     pub pack: CellsView,
     /// Figures of labels.
@@ -180,7 +183,7 @@ fn charger_caution(volts: f64, full: f64) -> Option<String> {
 impl Job {
     /// The vehicle as it is: its family with what is different here.
     pub fn profile(&self, catalogue: &Catalogue) -> Option<Profile> {
-        let family = self.family(catalogue)?;
+        let family = self.begun(catalogue)?;
         Profile::new(family, &self.differences()).ok()
     }
 
@@ -286,7 +289,7 @@ impl Job {
             }
         });
         let ways = variant::variants().unwrap_or_default();
-        let built = ways.iter().filter(|v| v.fits(&usual.id)).map(|v| {
+        let built = ways.iter().filter(|v| v.fits(usual)).map(|v| {
             let id = v.id.get_ref();
             let said =
                 self.last_change(|c| matches!(c, Change::Built { variant } if variant == id));
@@ -325,6 +328,7 @@ impl Job {
             }),
             alterations: alterations.collect(),
             built: built.collect(),
+            has: self.has(catalogue),
         })
     }
 }

@@ -146,7 +146,7 @@ pub fn report(
     let sheet = job
         .owner_sheet
         .clone()
-        .unwrap_or_else(|| catalogue.proof.sheet(&job.drive).to_vec());
+        .unwrap_or_else(|| catalogue.proof.sheet(job.family(catalogue)).to_vec());
     Report {
         told: job.words.clone(),
         path: weighed.map_or_else(Vec::new, |w| path(w)),

@@ -94,6 +94,7 @@ fn later() -> &'static Catalogue {
             files,
             book,
             families,
+            road: _,
         } = &mut sources;
         for (_, text) in files.iter_mut().chain(book).chain(families) {
             for (old, new) in [
@@ -116,9 +117,8 @@ fn without_family() -> &'static Catalogue {
     static WITHOUT: OnceLock<Catalogue> = OnceLock::new();
     WITHOUT.get_or_init(|| {
         let mut sources = Sources::default();
-        for (_, text) in &mut sources.families {
-            *text = text.replace("drive = \"geared-hub\"", "drive = \"geared-hub-of-before\"");
-        }
+        let (_, road) = &mut sources.road;
+        *road = road.replace("drive = \"geared-hub\"", "drive = \"geared-hub-of-before\"");
         Catalogue::load(&sources).unwrap()
     })
 }

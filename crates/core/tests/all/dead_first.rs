@@ -14,7 +14,7 @@ use spannung_core::job::gate::{Standing, allows};
 use spannung_core::reading::Unit;
 
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
-const SOUND: [(&str, &[(&str, &str)]); 4] = [
+const SOUND: [(&str, &[(&str, &str)]); 16] = [
     (
         "gh48",
         &[
@@ -64,6 +64,168 @@ const SOUND: [(&str, &[(&str, &str)]); 4] = [
             ("t-loom-short", "150"),
         ],
     ),
+    (
+        "gh36",
+        &[
+            ("t-vb-short", "52k"),
+            ("t-bd-low-u", "0.49"),
+            ("t-bd-low-v", "0.50"),
+            ("t-bd-low-w", "0.49"),
+            ("t-bd-high-u", "0.50"),
+            ("t-bd-high-v", "0.50"),
+            ("t-bd-high-w", "0.49"),
+            ("t-ph-12", "241m"),
+            ("t-ph-23", "239m"),
+            ("t-ph-31", "246m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "dd48",
+        &[
+            ("t-vb-short", "31k"),
+            ("t-bd-low-u", "0.46"),
+            ("t-bd-low-v", "0.47"),
+            ("t-bd-low-w", "0.46"),
+            ("t-bd-high-u", "0.47"),
+            ("t-bd-high-v", "0.47"),
+            ("t-bd-high-w", "0.46"),
+            ("t-ph-12", "119m"),
+            ("t-ph-23", "118m"),
+            ("t-ph-31", "121m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "dd52",
+        &[
+            ("t-vb-short", "30k"),
+            ("t-bd-low-u", "0.47"),
+            ("t-bd-low-v", "0.48"),
+            ("t-bd-low-w", "0.47"),
+            ("t-bd-high-u", "0.47"),
+            ("t-bd-high-v", "0.47"),
+            ("t-bd-high-w", "0.46"),
+            ("t-ph-12", "112m"),
+            ("t-ph-23", "111m"),
+            ("t-ph-31", "114m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "md36",
+        &[
+            ("t-vb-short", "49k"),
+            ("t-bd-low-u", "0.48"),
+            ("t-bd-low-v", "0.49"),
+            ("t-bd-low-w", "0.48"),
+            ("t-bd-high-u", "0.49"),
+            ("t-bd-high-v", "0.49"),
+            ("t-bd-high-w", "0.48"),
+            ("t-ph-12", "91m"),
+            ("t-ph-23", "90.1m"),
+            ("t-ph-31", "92.8m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "md48",
+        &[
+            ("t-vb-short", "47k"),
+            ("t-bd-low-u", "0.48"),
+            ("t-bd-low-v", "0.49"),
+            ("t-bd-low-w", "0.48"),
+            ("t-bd-high-u", "0.48"),
+            ("t-bd-high-v", "0.48"),
+            ("t-bd-high-w", "0.47"),
+            ("t-ph-12", "89m"),
+            ("t-ph-23", "88.1m"),
+            ("t-ph-31", "90.8m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "ks36",
+        &[
+            ("t-vb-short", "51k"),
+            ("t-bd-low-u", "0.50"),
+            ("t-bd-low-v", "0.51"),
+            ("t-bd-low-w", "0.50"),
+            ("t-bd-high-u", "0.51"),
+            ("t-bd-high-v", "0.51"),
+            ("t-bd-high-w", "0.50"),
+            ("t-ph-12", "172m"),
+            ("t-ph-23", "170m"),
+            ("t-ph-31", "175m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "ssl48",
+        &[
+            ("t-vb-short", "28k"),
+            ("t-bd-low-u", "0.45"),
+            ("t-bd-low-v", "0.46"),
+            ("t-bd-low-w", "0.45"),
+            ("t-bd-high-u", "0.46"),
+            ("t-bd-high-v", "0.46"),
+            ("t-bd-high-w", "0.45"),
+            ("t-ph-12", "55.5m"),
+            ("t-ph-23", "54.9m"),
+            ("t-ph-31", "56.6m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "rq48",
+        &[
+            ("t-vb-short", "26k"),
+            ("t-bd-low-u", "0.44"),
+            ("t-bd-low-v", "0.45"),
+            ("t-bd-low-w", "0.44"),
+            ("t-bd-high-u", "0.45"),
+            ("t-bd-high-v", "0.45"),
+            ("t-bd-high-w", "0.44"),
+            ("t-ph-12", "45.5m"),
+            ("t-ph-23", "45m"),
+            ("t-ph-31", "46.4m"),
+            ("t-ph-frame", "31M"),
+        ],
+    ),
+    (
+        "db60",
+        &[
+            ("t-vb-short", "24k"),
+            ("t-bd-low-u", "0.44"),
+            ("t-bd-low-v", "0.45"),
+            ("t-bd-low-w", "0.44"),
+            ("t-bd-high-u", "0.45"),
+            ("t-bd-high-v", "0.45"),
+            ("t-bd-high-w", "0.44"),
+            ("t-ph-12", "18.2m"),
+            ("t-ph-23", "18m"),
+            ("t-ph-31", "18.6m"),
+            ("t-ph-frame", "22M"),
+        ],
+    ),
+    (
+        "lq36",
+        &[
+            ("t-vb-short", "11k"),
+            ("t-br-fet", "8.5k"),
+            ("t-br-r", "0.23"),
+            ("t-br-frame", "OL"),
+        ],
+    ),
+    (
+        "rt24",
+        &[
+            ("t-left-r", "0.61"),
+            ("t-right-r", "0.58"),
+            ("t-loom-short", "150"),
+        ],
+    ),
+    ("rt6", &[("t-br-r", "0.35"), ("t-loom-short", "61")]),
 ];
 
 /// The same test, shorted as a fault would make it.
@@ -365,7 +527,7 @@ fn a_card_of_the_lock_expects_what_opens_it() {
 
 #[test]
 fn a_vehicle_without_a_model_is_cleared_by_named_points() {
-    let mut log = Log::of(60, "chain");
+    let mut log = Log::of(60, "other");
     log.add(Body::Pack(entry::Pack {
         pack: uuid::Uuid::from_u128(1),
         sticker: "K-1".into(),

@@ -6,6 +6,7 @@ mod accepted;
 mod agreement;
 mod audits;
 mod bench;
+mod builds;
 mod built;
 mod catalogue;
 mod choosing;

@@ -11,7 +11,7 @@ fn asked(
     class: Option<&str>,
     complaint: Option<&str>,
 ) -> Vec<String> {
-    let mut log = Log::of(family.volts_class, &family.drive);
+    let mut log = Log::of_family(family);
     if let Some(symptom) = complaint {
         log.add(Body::Symptom(entry::Symptom {
             symptom: symptom.into(),
@@ -65,11 +65,9 @@ fn a_usual_job_is_proved_in_eight_to_fourteen_checks() {
             }
         }
         let sound = asked(family, None, Some("S02"));
-        assert!(
-            (8..=14).contains(&sound.len()),
-            "{} sound: {sound:?}",
-            family.id
-        );
+        if !(8..=14).contains(&sound.len()) {
+            wrong.push(format!("{} sound: {sound:?}", family.id));
+        }
     }
     for (family, of) in &lengths {
         let mean = of.iter().sum::<usize>() as f64 / of.len() as f64;

@@ -34,7 +34,11 @@ const PULLS: [&str; 8] = [
 /// All texts of a test: its name, why or how, its answers, and what is confirmed before it.
 fn texts(m: &Model, test: &Test) -> String {
     let mut out = vec![test.name.clone(), test.why.clone()];
-    if let Kind::Procedure { outcomes, .. } = &test.kind {
+    // a display's codes and a controller's settings are its maker's list, whatever else the vehicle has
+    let list = ["fm-code", "t-config"].contains(&test.id.as_str());
+    if let Kind::Procedure { outcomes, .. } = &test.kind
+        && !list
+    {
         out.extend(outcomes.iter().map(|o| o.1.clone()));
     }
     for need in test.needs.iter().filter_map(|n| catalogue().need(n)) {
@@ -95,7 +99,7 @@ fn no_check_of_the_proof_speaks_of_what_the_vehicle_has_not() {
     for m in models() {
         for class in catalogue().classes.keys() {
             let family = &m.profile.family;
-            let mut log = Log::of(family.volts_class, &family.drive);
+            let mut log = Log::of_family(family);
             log.add(Body::Part(entry::Part {
                 old: None,
                 fate: None,

@@ -63,7 +63,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.fill("#words", "Goes in circles since the last summer")
         .await?;
     b.press("[aria-label='24 V']").await?;
-    b.press("[aria-label='brushed toy']").await?;
+    b.press("[aria-label='other kind']").await?;
     b.read("No suspects for this vehicle").await?;
     b.press("[data-to-gate]").await?;
     shop.close_gate("B-51", "25,2").await?;
@@ -140,7 +140,7 @@ async fn a_vehicle_without_a_wiring_model_from_intake_to_report() -> Done {
     b.press("[data-new-job]").await?;
     b.fill("#words", "Same toy, dead").await?;
     b.press("[aria-label='24 V']").await?;
-    b.press("[aria-label='brushed toy']").await?;
+    b.press("[aria-label='other kind']").await?;
     b.press("[data-to-gate]").await?;
     shop.close_gate("B-52", "25,2").await?;
     b.press("[data-to-bench]").await?;

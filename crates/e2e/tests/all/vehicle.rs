@@ -81,3 +81,53 @@ async fn a_profile_is_told_while_the_job_runs() -> Done {
     b.read("told by the owner").await?;
     shop.close().await
 }
+
+#[tokio::test]
+async fn what_it_has_is_said_by_presses() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    // several kinds of vehicle have these volts and this drive: the path follows the one that is chosen
+    b.page.goto(format!("{}/new", shop.server.url)).await?;
+    b.fill("#words", "Lights up, but it will not go").await?;
+    b.press("[aria-label='36 V']").await?;
+    b.press("[aria-label='direct hub']").await?;
+    b.see("[data-suspect]").await?;
+    b.gone("[data-strand=pedal]").await?;
+    b.press("select[aria-label='Kind of vehicle'] option[value='dd48-36']")
+        .await?;
+    b.see("[data-strand=pedal]").await?;
+    b.press("[data-to-vehicle]").await?;
+    b.read("0 seen").await?;
+    // a press opens what fits in the place, another one says it
+    b.press("[data-slot=brake-left]").await?;
+    b.press("[data-fits=lever-that-opens]").await?;
+    b.see("[data-slot=brake-left][data-assumed=false]").await?;
+    b.press("[data-slot=lights]").await?;
+    b.press("[data-fits=none]").await?;
+    b.read("2 seen").await?;
+    let id = shop.job_id().await?;
+    b.page
+        .goto(format!("{}/jobs/{id}/record", shop.server.url))
+        .await?;
+    for text in [
+        "It is like: Direct-hub e-bike, 36 V",
+        "Left brake: lever that opens when squeezed",
+        "Front lamp: none",
+    ] {
+        b.read(text).await?;
+    }
+    // the map has no lamp any more
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    let strands = view["map"]["strands"].as_array().ok_or("no strands")?;
+    assert!(strands.iter().all(|s| s["id"] != "lamp"));
+    assert!(strands.iter().any(|s| s["id"] == "brake-left"));
+    // a component that does not belong there is refused with its name, and nothing is lost
+    let body = json!({"kind": "change", "change": {"what": "component", "slot": "brake-left", "kind": "geared-hub"}});
+    let said = match client.step(&view, body).await {
+        Ok(_) => return Err("a motor is no lever".into()),
+        Err(said) => said.to_string(),
+    };
+    assert!(said.contains("Geared hub motor"), "{said}");
+    shop.close().await
+}

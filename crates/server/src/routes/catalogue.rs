@@ -26,6 +26,8 @@ struct Term {
 /// A family that can be chosen.
 #[derive(Serialize, ToSchema)]
 struct FamilyChoice {
+    /// Id.
+    id: String,
     volts_class: u16,
     drive: String,
     name: String,
@@ -70,11 +72,13 @@ async fn catalogue(State(app): State<App>, _: Who) -> Json<Choices> {
             })
             .collect(),
         families: c
-            .families
+            .road
             .iter()
-            .map(|f| FamilyChoice {
-                volts_class: f.volts_class,
-                drive: f.drive.clone(),
+            .map(|r| (r, &r.family))
+            .map(|(r, f)| FamilyChoice {
+                id: f.id.clone(),
+                volts_class: r.volts,
+                drive: r.drive.clone(),
                 name: f.name.clone(),
                 full_volts: f.cells.full_volts * f.cells.groups as f64,
                 groups: f.cells.groups,

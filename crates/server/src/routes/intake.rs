@@ -8,11 +8,13 @@ use crate::work;
 use axum::Json;
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
+use spannung_circuit::Change;
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose;
 use spannung_core::diagnosis::evidence::{Evidence, Item};
 use spannung_core::hearing;
 use spannung_core::job::entry;
+use spannung_core::job::has::SlotView;
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
@@ -49,6 +51,9 @@ struct Known {
     symptoms: Vec<AnswerGiven>,
     #[serde(default)]
     risks: Vec<AnswerGiven>,
+    /// What is known to be otherwise on it already.
+    #[serde(default)]
+    changes: Vec<Change>,
 }
 
 /// Words in the customer's words, in UTF-16 units.
@@ -106,6 +111,8 @@ struct Preview {
     /// The commonest complaints of such a vehicle, when none was heard.
     commonest: Vec<Complaint>,
     question: Option<Question>,
+    /// What it has, slot by slot.
+    has: Vec<SlotView>,
     /// None for a vehicle without a wiring model.
     bench: Option<Bench>,
     map: Option<Map>,
@@ -126,10 +133,33 @@ async fn preview(
     });
     admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
     let catalogue = std::sync::Arc::clone(&app.catalogue);
-    let family = catalogue.family(known.volts_class, &known.drive);
+    let mut bodies = vec![opened];
+    let logged = |bodies: Vec<Body>| -> Vec<Logged> {
+        let now = app.clock.now();
+        let each = bodies.into_iter().enumerate();
+        each.map(|(k, body)| Logged {
+            id: Uuid::from_u128(k as u128 + 1),
+            seq: k as i64 + 1,
+            at: now,
+            by: person.name.clone(),
+            by_id: Some(person.id),
+            body,
+        })
+        .collect()
+    };
+    let mut vehicle = Job::fold(&catalogue, &logged(bodies.clone()), &[]);
+    for change in known.changes {
+        let body = Body::Change(entry::Change {
+            change,
+            source: None,
+        });
+        admit::admit(&catalogue, &vehicle, &body, person.role)?;
+        bodies.push(body);
+        vehicle = Job::fold(&catalogue, &logged(bodies.clone()), &[]);
+    }
+    let family = vehicle.family(&catalogue);
     let found = hearing::hear(&catalogue, &known.words, family);
     let mut heard = Vec::new();
-    let mut bodies = vec![opened];
     // what was pressed goes before what was heard, and stays where the vehicle can show it
     let given = |id: &str, of: &[AnswerGiven]| of.iter().find(|g| g.id == id).map(|g| g.yes);
     let pressed = known.symptoms.iter().chain(&known.risks);
@@ -195,29 +225,18 @@ async fn preview(
             })
             .collect()
     };
-    let now = app.clock.now();
-    let entries: Vec<Logged> = bodies
-        .into_iter()
-        .enumerate()
-        .map(|(k, body)| Logged {
-            id: Uuid::from_u128(k as u128 + 1),
-            seq: k as i64 + 1,
-            at: now,
-            by: person.name.clone(),
-            by_id: Some(person.id),
-            body,
-        })
-        .collect();
-    let job = Job::fold(&app.catalogue, &entries, &[]);
+    let job = Job::fold(&app.catalogue, &logged(bodies), &[]);
     if job.family(&app.catalogue).is_none() {
         return Ok(Json(Preview {
             heard,
             commonest,
             question: None,
+            has: Vec::new(),
             bench: None,
             map: None,
         }));
     }
+    let has = job.has(&catalogue);
     let (bench, map, question) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
         let next = bench.next.as_ref().map(|n| n.test.clone());
@@ -287,6 +306,7 @@ async fn preview(
         heard,
         commonest,
         question,
+        has,
         bench: Some(bench),
         map: Some(map),
     }))

@@ -352,7 +352,7 @@ impl Kind for Change {
         let Admitting { catalogue, job, .. } = *at;
         let Self { change, .. } = self;
         owned(at)?;
-        let Some(family) = job.family(catalogue) else {
+        let Some(family) = job.begun(catalogue) else {
             return refuse(
                 Code::UnknownFamily,
                 "change",
@@ -375,13 +375,16 @@ impl Kind for Change {
         Ok(())
     }
 
-    fn apply(&self, job: &mut Job, _catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
+    fn apply(&self, job: &mut Job, catalogue: &Catalogue, mark: &Mark, _struck_out: bool) {
         let Self { change, source, .. } = self;
         job.changes.push(Changed {
             change: change.clone(),
             source: *source,
             entry: mark.entry,
         });
+        if change.rebuilds() {
+            job.put_together(catalogue);
+        }
     }
 
     fn said(&self, book: &Book<'_>) -> Said {
@@ -676,6 +679,7 @@ fn unit_of(catalogue: &Catalogue, test: &str) -> Option<Unit> {
 
 fn source_words(source: KnownFrom) -> &'static str {
     match source {
+        KnownFrom::Seen => "seen",
         KnownFrom::Label => "from its label",
         KnownFrom::Measured => "measured",
         KnownFrom::Told => "told by the owner",
@@ -753,6 +757,31 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
             format!("{}: the wires sit on pins {}", strand(id), pins.join(", "))
         }
         Differs::HallSpacing { degrees } => format!("Halls {degrees}° apart"),
+        Differs::Kind { family: id } => {
+            let known = catalogue.families.iter().find(|f| &f.id == id);
+            format!("It is like: {}", known.map_or(id, |f| &f.name))
+        }
+        Differs::Component { slot, kind } => {
+            let shelf = spannung_circuit::Shelf::shipped();
+            let place = shelf.as_ref().ok().and_then(|s| s.slot(slot));
+            let place = place.map_or(slot.as_str(), |s| s.name.as_str());
+            let kind = kind.as_ref().map(|id| {
+                let known = shelf.as_ref().ok().and_then(|s| s.kind(id));
+                known.map_or(id.as_str(), |k| k.name.as_str())
+            });
+            match kind {
+                Some(kind) => format!("{place}: {}", lower(kind)),
+                None => format!("{place}: none"),
+            }
+        }
+        Differs::Join {
+            strand: id,
+            pin,
+            to,
+        } => match to {
+            Some(to) => format!("{}, pin {pin} leads to “{to}”", strand(id)),
+            None => format!("{}, pin {pin} leads nowhere", strand(id)),
+        },
         Differs::Built { variant: id } => {
             let all = variant::variants().unwrap_or_default();
             let known = all.iter().find(|v| v.id.get_ref() == id);
@@ -768,5 +797,17 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
                 if *present { "Altered" } else { "Not altered" }
             )
         }
+    }
+}
+
+/// A name within a sentence: its first letter small, unless it is a sign.
+fn lower(name: &str) -> String {
+    let mut letters = name.chars();
+    let first = letters.next().unwrap_or_default();
+    let rest = letters.as_str();
+    if rest.starts_with(char::is_lowercase) {
+        first.to_lowercase().chain(rest.chars()).collect()
+    } else {
+        name.into()
     }
 }

@@ -383,7 +383,7 @@ fn without_change(catalogue: &Catalogue, job: &Job, entry: Uuid) -> Result<(), C
     let Some(at) = job.changes.iter().position(|c| c.entry == entry) else {
         return Ok(());
     };
-    let Some(family) = job.family(catalogue) else {
+    let Some(family) = job.begun(catalogue) else {
         return Ok(());
     };
     // where they fit together no more, whatever is struck out is a step to where they do

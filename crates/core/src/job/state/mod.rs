@@ -12,6 +12,7 @@ use crate::job::danger::{Found, PackStanding};
 use crate::job::dead::PowerFault;
 use spannung_circuit::{Change, Family, VehicleState};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -72,6 +73,8 @@ pub struct Job {
     pub failed: Vec<FailedRepair>,
     /// What is different on this vehicle.
     pub changes: Vec<Changed>,
+    /// The family that comes of those that put it together otherwise.
+    pub put_together: Option<Arc<Family>>,
     /// Entries folded, and whether each can be struck out.
     pub written: BTreeMap<Uuid, bool>,
     /// Parts.
@@ -128,9 +131,24 @@ pub struct Job {
 pub(crate) const LIVE_VOLTS: f64 = 5.0;
 
 impl Job {
-    /// Family by voltage class and drive.
-    pub fn family<'a>(&self, catalogue: &'a Catalogue) -> Option<&'a Family> {
+    /// The family that its voltage class and drive begin with.
+    pub fn begun<'a>(&self, catalogue: &'a Catalogue) -> Option<&'a Family> {
         catalogue.family(self.volts_class, &self.drive)
+    }
+
+    /// Its family: the one it began with, or what has been put together since.
+    pub fn family<'a>(&'a self, catalogue: &'a Catalogue) -> Option<&'a Family> {
+        let own = self.put_together.as_deref();
+        own.or_else(|| self.begun(catalogue))
+    }
+
+    /// Put the vehicle together as its changes say. Changes that make none, which an older catalogue let in, leave it.
+    pub(in crate::job) fn put_together(&mut self, catalogue: &Catalogue) {
+        let Some(begun) = self.begun(catalogue) else {
+            return;
+        };
+        let made = spannung_circuit::profile::put_together(begun, &self.differences());
+        self.put_together = made.ok().map(Arc::new);
     }
 
     /// A job of which nothing is known but its newest sequence.
@@ -155,7 +173,7 @@ impl Job {
     /// Why the changes of this vehicle do not make one: written under another catalogue, or before changes
     /// were checked. None when they do, and for a vehicle without a wiring model.
     pub fn misfit(&self, catalogue: &Catalogue) -> Option<String> {
-        let family = self.family(catalogue)?;
+        let family = self.begun(catalogue)?;
         let made = spannung_circuit::Profile::new(family, &self.differences());
         made.err().map(|why| why.to_string())
     }

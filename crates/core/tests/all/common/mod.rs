@@ -117,10 +117,26 @@ impl Log {
         log.put_on();
         log
     }
-    /// A job on a vehicle of this family, its pack named.
+    /// A job on a vehicle of this family: what its volts and drive begin with, or told to be like it.
+    pub fn of_family(family: &Family) -> Self {
+        let road = &catalogue().road;
+        let first = catalogue().family(family.volts_class, &family.drive);
+        if first.is_some_and(|f| f.id == family.id) {
+            return Self::of(family.volts_class, &family.drive);
+        }
+        let near = road.iter().find(|r| r.drive == family.drive).unwrap();
+        let mut log = Self::of(near.volts, &near.drive);
+        log.add(Body::Change(entry::Change {
+            change: spannung_circuit::Change::Kind {
+                family: family.id.clone(),
+            },
+            source: None,
+        }));
+        log
+    }
+    /// The same with its pack named.
     pub fn on(id: &str) -> Self {
-        let family = family(id);
-        let mut log = Self::of(family.volts_class, &family.drive);
+        let mut log = Self::of_family(family(id));
         log.put_on();
         log
     }

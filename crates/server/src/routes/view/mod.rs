@@ -297,7 +297,7 @@ pub async fn view(
         owner_sheet: job
             .owner_sheet
             .clone()
-            .unwrap_or_else(|| c.proof.sheet(&job.drive).to_vec()),
+            .unwrap_or_else(|| c.proof.sheet(job.family(c)).to_vec()),
         clock: ClockView {
             since: job.clocks.get(&Whose::Person(person.id)).map(|c| c.since),
             others: job

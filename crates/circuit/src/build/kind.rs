@@ -1,0 +1,327 @@
+//! Component kinds: what a technician can hold, name and replace, each one a data file; and the sub-circuits that several
+//! kinds have in common.
+
+use crate::error::CircuitError;
+use crate::family::{
+    Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
+    Strand, TRAITS,
+};
+use include_dir::{Dir, include_dir};
+use serde::Deserialize;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::OnceLock;
+use toml::Spanned;
+
+static KINDS: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/data/kinds");
+static CIRCUITS: Dir<'static> = include_dir!("$CARGO_MANIFEST_DIR/data/circuits");
+
+/// The file of slots.
+pub const SLOTS: (&str, &str) = ("slots.toml", include_str!("../../data/slots.toml"));
+
+/// The role that a component plays in a vehicle.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Slot {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name.
+    pub name: String,
+    /// Without it there is no vehicle.
+    #[serde(default)]
+    pub needed: bool,
+    /// Section of the netlist that its parts stand in, out of [`SECTIONS`].
+    pub section: String,
+    /// Words that stand for `{key}` in the kinds that fit here.
+    #[serde(default)]
+    pub words: BTreeMap<String, String>,
+}
+
+/// The sections of a netlist, in order: where a part stands does not depend on the order in which components were put in.
+pub const SECTIONS: [&str; 13] = [
+    "pack",
+    "charging",
+    "protection",
+    "contactor",
+    "key",
+    "bench",
+    "controller",
+    "switches",
+    "devices",
+    "windings",
+    "frame",
+    "sensors",
+    "sound",
+];
+
+/// A component kind, or a sub-circuit, which fits no slot by itself.
+#[derive(Debug, Clone, PartialEq, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Kind {
+    /// Id.
+    pub id: Spanned<String>,
+    /// Name, as a technician says it.
+    #[serde(default)]
+    pub name: String,
+    /// Slots that it fits; none of a sub-circuit.
+    #[serde(default)]
+    pub slots: Vec<String>,
+    /// Of what stands in this slot on the road, how much is of this kind (workshop estimate).
+    #[serde(default)]
+    pub share: f64,
+    /// Key shape that it is drawn with.
+    #[serde(default)]
+    pub drawing: String,
+    /// Sub-circuits that it is made of.
+    #[serde(default)]
+    pub with: Vec<String>,
+    /// Traits that a vehicle has by it.
+    #[serde(default)]
+    pub traits: BTreeSet<String>,
+    /// Its contact opens when it is squeezed.
+    #[serde(default)]
+    pub opens: bool,
+    /// Where the feed comes in, from the pack: plus, and minus unless that passes.
+    #[serde(default)]
+    pub inlet: Vec<String>,
+    /// Where the feed goes on, when that point has a name of its own: plus, and minus unless that passes.
+    #[serde(default)]
+    pub outlet: Vec<String>,
+    /// Points that others call by a word: `bus`.
+    #[serde(default)]
+    pub nets: BTreeMap<String, String>,
+    /// What can be joined to it: function, or `function@slot`, → its point.
+    #[serde(default)]
+    pub offers: BTreeMap<String, String>,
+    /// Plugs.
+    #[serde(default, rename = "plug")]
+    pub plugs: Vec<Plug>,
+    /// Strands; a wire without `from` is joined by its function.
+    #[serde(default, rename = "strand")]
+    pub strands: Vec<Strand>,
+    /// Inner elements.
+    #[serde(default, rename = "part")]
+    pub parts: Vec<PartSpec>,
+    /// Figures of its label.
+    #[serde(default, rename = "figure")]
+    pub figures: Vec<Figure>,
+    /// Words for its points.
+    #[serde(default)]
+    pub points: BTreeMap<String, String>,
+    /// What lights.
+    #[serde(default)]
+    pub shows: Vec<Shows>,
+    /// What forbids driving.
+    #[serde(default, rename = "interlock")]
+    pub interlocks: Vec<Interlock>,
+    /// What a sound one reads in a check of the proof.
+    #[serde(default)]
+    pub proof: BTreeMap<String, ProofLimit>,
+    /// What the controller decides by.
+    #[serde(default)]
+    pub logic: Option<Logic>,
+    /// How the motor turns.
+    #[serde(default)]
+    pub motor: Option<Motor>,
+    /// The way its wheel is turned by hand.
+    #[serde(default)]
+    pub turn: Option<String>,
+    /// Cells.
+    #[serde(default)]
+    pub cells: Option<Cells>,
+    /// Places to open.
+    #[serde(default)]
+    pub access: BTreeMap<String, Access>,
+    /// Priors column.
+    #[serde(default)]
+    pub group: Option<String>,
+    /// Names of segments of the strip.
+    #[serde(default)]
+    pub segments: BTreeMap<String, String>,
+    /// Name of the middle of the drawing.
+    #[serde(default)]
+    pub middle: Option<String>,
+    /// What stands in the middle.
+    #[serde(default)]
+    pub middle_boxes: Option<Vec<Segment>>,
+}
+
+#[derive(Deserialize)]
+struct SlotFile {
+    slot: Vec<Slot>,
+}
+
+/// All slots, kinds and sub-circuits that ship.
+#[derive(Debug)]
+pub struct Shelf {
+    /// Slots in the order of the path.
+    pub slots: Vec<Slot>,
+    /// Component kinds by file name.
+    pub kinds: Vec<Kind>,
+    circuits: Vec<Kind>,
+}
+
+fn files(dir: &'static Dir<'static>) -> Vec<(&'static str, &'static str)> {
+    let mut all: Vec<_> = dir
+        .files()
+        .filter_map(|f| Some((f.path().to_str()?, f.contents_utf8()?)))
+        .filter(|(name, _)| name.ends_with(".toml"))
+        .chain(dir.dirs().flat_map(files))
+        .collect();
+    all.sort_unstable();
+    all
+}
+
+/// File name and text of everything on the shelf.
+pub fn texts() -> impl Iterator<Item = (&'static str, &'static str)> {
+    let tables = [SLOTS, super::FUNCTIONS];
+    let shelf = files(&CIRCUITS).into_iter().chain(files(&KINDS));
+    tables.into_iter().chain(shelf)
+}
+
+impl Kind {
+    /// Read a kind's file.
+    ///
+    /// # Errors
+    /// File and line of TOML that does not parse, a trait or a slot that does not exist.
+    pub fn parse(file: &str, text: &str, slots: &[Slot]) -> Result<Self, CircuitError> {
+        let kind: Self = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+        let at = |m: String| CircuitError::at(file, text, kind.id.span().start, m);
+        if let Some(word) = kind.traits.iter().find(|t| !TRAITS.contains(&t.as_str())) {
+            return Err(at(format!("there is no trait “{word}”")));
+        }
+        let known = |id: &&String| slots.iter().any(|s| s.id.get_ref() == *id);
+        if let Some(slot) = kind.slots.iter().find(|s| !known(s)) {
+            return Err(at(format!("there is no slot “{slot}”")));
+        }
+        if let Some(part) = kind.parts.iter().find(|p| {
+            let section = p.section.as_deref();
+            section.is_some_and(|s| !SECTIONS.contains(&s))
+        }) {
+            let message = format!("part “{}” stands in no section", part.id.get_ref());
+            return Err(CircuitError::at(file, text, part.id.span().start, message));
+        }
+        Ok(kind)
+    }
+
+    /// With the sub-circuits that it is made of: its own first, but in place of what has the same id.
+    fn whole(mut self, circuits: &[Self]) -> Result<Self, CircuitError> {
+        let mut parts: Vec<PartSpec> = Vec::new();
+        let mut figures: Vec<Figure> = Vec::new();
+        let mut offers = BTreeMap::new();
+        let mut points = BTreeMap::new();
+        for id in &self.with {
+            let one = circuits.iter().find(|c| c.id.get_ref() == id);
+            let one = one.ok_or_else(|| CircuitError::Unknown {
+                kind: "sub-circuit",
+                name: format!("{id}, {}", self.id.get_ref()),
+            })?;
+            parts.extend(one.parts.iter().cloned());
+            figures.extend(one.figures.iter().cloned());
+            offers.extend(one.offers.clone());
+            points.extend(one.points.clone());
+            self.traits.extend(one.traits.clone());
+        }
+        let mut first = Vec::new();
+        for own in std::mem::take(&mut self.parts) {
+            let same = parts
+                .iter_mut()
+                .find(|p| p.id.get_ref() == own.id.get_ref());
+            match same {
+                Some(there) => *there = own,
+                None => first.push(own),
+            }
+        }
+        first.append(&mut parts);
+        for own in std::mem::take(&mut self.figures) {
+            let same = figures
+                .iter_mut()
+                .find(|p| p.id.get_ref() == own.id.get_ref());
+            match same {
+                Some(there) => *there = own,
+                None => figures.push(own),
+            }
+        }
+        offers.append(&mut self.offers);
+        points.append(&mut self.points);
+        (self.parts, self.figures, self.offers, self.points) = (first, figures, offers, points);
+        Ok(self)
+    }
+
+    /// Does it fit in this slot?
+    pub fn fits(&self, slot: &str) -> bool {
+        self.slots.iter().any(|s| s == slot)
+    }
+}
+
+impl Shelf {
+    fn read() -> Result<Self, CircuitError> {
+        let (file, text) = SLOTS;
+        let slots: SlotFile =
+            toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+        let slots = slots.slot;
+        for slot in &slots {
+            if !SECTIONS.contains(&slot.section.as_str()) {
+                let message = format!("there is no section “{}”", slot.section);
+                return Err(CircuitError::at(file, text, slot.id.span().start, message));
+            }
+        }
+        let circuits = files(&CIRCUITS)
+            .into_iter()
+            .map(|(file, text)| Kind::parse(file, text, &slots))
+            .collect::<Result<Vec<_>, _>>()?;
+        let kinds = files(&KINDS)
+            .into_iter()
+            .map(|(file, text)| Kind::parse(file, text, &slots)?.whole(&circuits))
+            .collect::<Result<Vec<_>, _>>()?;
+        Ok(Self {
+            slots,
+            kinds,
+            circuits,
+        })
+    }
+
+    /// What ships.
+    ///
+    /// # Errors
+    /// File and line of what does not read.
+    pub fn shipped() -> Result<&'static Self, CircuitError> {
+        static SHELF: OnceLock<Result<Shelf, CircuitError>> = OnceLock::new();
+        match SHELF.get_or_init(Self::read) {
+            Ok(shelf) => Ok(shelf),
+            Err(e) => Err(CircuitError::Change(e.to_string())),
+        }
+    }
+
+    /// The same shelf with one kind more, or in place of the one of the same id: a shop's own file.
+    ///
+    /// # Errors
+    /// As [`Kind::parse`], and a sub-circuit that does not exist.
+    pub fn with(&self, file: &str, text: &str) -> Result<Self, CircuitError> {
+        let own = Kind::parse(file, text, &self.slots)?.whole(&self.circuits)?;
+        let mut kinds = self.kinds.clone();
+        kinds.retain(|k| k.id.get_ref() != own.id.get_ref());
+        kinds.push(own);
+        Ok(Self {
+            slots: self.slots.clone(),
+            kinds,
+            circuits: self.circuits.clone(),
+        })
+    }
+
+    /// Kind by id.
+    pub fn kind(&self, id: &str) -> Option<&Kind> {
+        self.kinds.iter().find(|k| k.id.get_ref() == id)
+    }
+
+    /// Slot by id.
+    pub fn slot(&self, id: &str) -> Option<&Slot> {
+        self.slots.iter().find(|s| s.id.get_ref() == id)
+    }
+
+    /// The kinds that fit in a slot, the likeliest first.
+    pub fn fitting(&self, slot: &str) -> Vec<&Kind> {
+        let mut all: Vec<&Kind> = self.kinds.iter().filter(|k| k.fits(slot)).collect();
+        all.sort_by(|a, b| b.share.total_cmp(&a.share));
+        all
+    }
+}

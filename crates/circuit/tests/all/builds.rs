@@ -1,0 +1,384 @@
+//! Builds: the four families that were first written wire by wire come out of their components as they were; what goes
+//! together and what does not; swaps and wrong joins.
+
+use serde::Deserialize;
+use spannung_circuit::behaviour::Scene;
+use spannung_circuit::build::{self, Kind, Shelf};
+use spannung_circuit::family::{
+    Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
+    Strand, shipped,
+};
+use spannung_circuit::*;
+use std::collections::{BTreeMap, BTreeSet};
+
+/// A family as it was written down by hand, before there were components.
+#[derive(Deserialize)]
+struct Written {
+    id: String,
+    name: String,
+    volts_class: u16,
+    drive: String,
+    group: String,
+    traits: BTreeSet<String>,
+    turn: String,
+    middle: Option<String>,
+    middle_boxes: Option<Vec<Segment>>,
+    motor: Motor,
+    points: BTreeMap<String, String>,
+    shows: Vec<Shows>,
+    #[serde(default, rename = "interlock")]
+    interlocks: Vec<Interlock>,
+    #[serde(rename = "figure")]
+    figures: Vec<Figure>,
+    proof: BTreeMap<String, ProofLimit>,
+    cells: Cells,
+    #[serde(default)]
+    logic: Logic,
+    access: BTreeMap<String, Access>,
+    segments: Vec<Segment>,
+    #[serde(rename = "plug")]
+    plugs: Vec<Plug>,
+    #[serde(rename = "strand")]
+    strands: Vec<Strand>,
+    #[serde(rename = "part")]
+    parts: Vec<PartSpec>,
+}
+
+const WRITTEN: [&str; 4] = [
+    include_str!("as-written/geared-hub-48.toml"),
+    include_str!("as-written/dirt-bike-72.toml"),
+    include_str!("as-written/seated-scooter-36.toml"),
+    include_str!("as-written/ride-on-12.toml"),
+];
+
+#[test]
+fn the_first_families_come_out_of_their_components_as_they_were_written() {
+    for text in WRITTEN {
+        let was: Written = toml::from_str(text).unwrap();
+        let is = Family::shipped(&was.id).unwrap();
+        let id = &was.id;
+        assert_eq!(
+            (&was.name, was.volts_class, &was.drive),
+            (&is.name, is.volts_class, &is.drive)
+        );
+        assert_eq!((&was.group, &was.turn), (&is.group, &is.turn), "{id}");
+        assert_eq!(was.traits, is.traits, "{id}");
+        assert_eq!(was.middle.unwrap_or("Controller".into()), is.middle);
+        if let Some(boxes) = was.middle_boxes {
+            assert_eq!(boxes, is.middle_boxes, "{id}");
+        }
+        assert_eq!(was.motor, is.motor, "{id}");
+        assert_eq!(was.points, is.points, "{id}");
+        for shows in &was.shows {
+            assert!(is.shows.contains(shows), "{id}: {}", shows.sign);
+        }
+        assert_eq!(was.interlocks, is.interlocks, "{id}");
+        assert_eq!(was.figures, is.figures, "{id}");
+        assert_eq!(was.proof, is.proof, "{id}");
+        assert_eq!(was.cells, is.cells, "{id}");
+        assert_eq!(was.logic, is.logic, "{id}");
+        assert_eq!(was.access, is.access, "{id}");
+        assert_eq!(was.segments, is.segments, "{id}");
+        assert_eq!(was.plugs, is.plugs, "{id}");
+        assert_eq!(was.strands, is.strands, "{id}");
+        assert_eq!(was.parts, is.parts, "{id}");
+    }
+}
+
+#[test]
+fn every_ready_build_and_all_that_is_on_the_road_goes_together() {
+    let ready: Vec<Family> = shipped()
+        .into_iter()
+        .map(|(file, text)| Family::parse(file, text).unwrap())
+        .collect();
+    assert!(ready.len() >= 16, "{} ready families", ready.len());
+    let shelf = Shelf::shipped().unwrap();
+    for one in build::road().unwrap() {
+        let base = build::ready(one.family.get_ref(), shelf).unwrap();
+        let family = one.scaled(&base).unwrap_or(base).family(shelf).unwrap();
+        let net = Profile::new(&family, &[]).unwrap().netlist().unwrap();
+        assert!(net.elements.len() > 60, "{}", family.id);
+        // its pack is of its class: between nominal and a quarter more when full
+        let part = family.full_volts() / f64::from(one.volts);
+        assert!((1.0..1.3).contains(&part), "{}: {part}", family.id);
+    }
+}
+
+/// The drive of a sound vehicle turns when it is asked to, whatever it is put together from.
+#[test]
+fn every_ready_build_drives() {
+    for (file, text) in shipped() {
+        let family = Family::parse(file, text).unwrap();
+        let profile = Profile::new(&family, &[]).unwrap();
+        let net = profile.netlist().unwrap();
+        let circuit = Circuit::compile(&net, &[], &[]);
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        let state = VehicleState::default();
+        let motor = scene.observe("motor", &state);
+        assert_eq!(motor.as_deref(), Some("smooth"), "{file}");
+        for sign in ["display", "lamp", "aux"] {
+            let seen = scene.observe(sign, &state);
+            assert!(
+                seen.as_deref().is_none_or(|s| s == "lit"),
+                "{file}: {sign} is {seen:?}"
+            );
+        }
+        if family.has("pedals") {
+            let assist = scene.observe("assist", &state);
+            assert_eq!(assist.as_deref(), Some("works"), "{file}");
+        }
+    }
+}
+
+fn on() -> VehicleState {
+    VehicleState {
+        battery: state::Battery::In,
+        key: state::Key::On,
+        ..VehicleState::default()
+    }
+}
+
+/// Two packs of 13 groups at 50.05 V behind diodes share a load alike; without the first the second carries all of it.
+#[test]
+fn two_packs_behind_diodes_share_and_take_over() {
+    let two = [component("second-pack", Some("diode-combiner"))];
+    let net = on_family("gh48", &two).unwrap().netlist().unwrap();
+    let loaded = VehicleState {
+        load: state::Load::Feed,
+        key: state::Key::Off,
+        ..on()
+    };
+    let amps = |effects: &[Effect]| {
+        let circuit = Circuit::compile(&net, effects, &[]);
+        let s = circuit.solve(&loaded, 0, &[], &[]);
+        let through = |id: &str| circuit.amps(&s, net.element(id).unwrap());
+        (through("combiner-first"), through("combiner-second"))
+    };
+    // the load of a tenth of the nominal volts draws some ten amps in all; both packs have about 0.14 Ω
+    let (a, b) = amps(&[]);
+    assert!((9.0..10.0).contains(&(a + b)), "{a} A and {b} A");
+    assert!((0.85..1.2).contains(&(a / b)), "{a} A and {b} A");
+    let fuse = net.element("pack-fuse").unwrap();
+    let (a, b) = amps(&[Effect::Open(fuse)]);
+    assert!(a.abs() < 1e-6 && (8.8..9.8).contains(&b), "{a} A and {b} A");
+}
+
+fn on_family(id: &str, changes: &[Change]) -> Result<Profile, CircuitError> {
+    Profile::new(&Family::shipped(id)?, changes)
+}
+
+fn component(slot: &str, kind: Option<&str>) -> Change {
+    Change::Component {
+        slot: slot.into(),
+        kind: kind.map(Into::into),
+    }
+}
+
+#[test]
+fn a_component_is_swapped_taken_off_and_put_back() {
+    let other = on_family("gh48", &[component("brake-left", Some("lever-that-opens"))]).unwrap();
+    assert_eq!(other.normally_closed, ["brake-left"]);
+    let bare = on_family("gh48", &[component("lights", None)]).unwrap();
+    assert!(bare.family.strand("lamp").is_none() && !bare.family.has_element("lamp-switch"));
+    let back = on_family(
+        "gh48",
+        &[
+            component("lights", None),
+            component("lights", Some("lamp-from-the-controller")),
+        ],
+    )
+    .unwrap();
+    let was = on_family("gh48", &[]).unwrap();
+    let ids = |p: &Profile| -> BTreeSet<String> {
+        let net = p.netlist().unwrap();
+        net.elements.into_iter().map(|e| e.id).collect()
+    };
+    assert_eq!(ids(&back), ids(&was));
+    // a motor without a speed wire leaves the controller's input with nothing on it
+    let direct = on_family("gh48", &[component("motor", Some("direct-hub"))]).unwrap();
+    assert!(!direct.family.has("geared-hub") && !direct.family.has_element("wheel-speed"));
+    assert!(!direct.family.has_element("speed-pull-up"));
+}
+
+#[test]
+fn what_was_noted_of_a_thing_that_is_taken_off_waits_for_it() {
+    let colour = Change::Colour {
+        strand: "lamp".into(),
+        pin: 1,
+        code: "PK".into(),
+    };
+    let off = [colour.clone(), component("lights", None)];
+    assert!(on_family("gh48", &off).is_ok());
+    let back = [
+        colour,
+        component("lights", None),
+        component("lights", Some("lamp-from-the-controller")),
+    ];
+    let profile = on_family("gh48", &back).unwrap();
+    assert_eq!(profile.family.strand("lamp").unwrap().wires[0].code, "PK");
+}
+
+#[test]
+fn a_wrong_join_is_a_vehicle_and_reads_as_it_is_joined() {
+    // the throttle's signal on the brake's line: nothing drives, and the line stands where the throttle rests
+    let wrong = Change::Join {
+        strand: "throttle".into(),
+        pin: 3,
+        to: Some("pedal signal".into()),
+    };
+    let profile = on_family("gh48", &[wrong]).unwrap();
+    let net = profile.netlist().unwrap();
+    let circuit = Circuit::compile(&net, &[], &[]);
+    let s = circuit.solve(&on(), 0, &[], &[]);
+    let volts = |name: &str| s.volts[net.find(name).unwrap()] - s.volts[net.find("GND").unwrap()];
+    // pedal line: 4.85 V over 10 kΩ against the throttle's 0.82 V behind 220 Ω
+    assert!((0.8..1.0).contains(&volts("PAS")), "{}", volts("PAS"));
+    let scene = Scene::of(&profile, &net, &circuit, None);
+    assert_eq!(scene.observe("motor", &on()).as_deref(), Some("silent"));
+    let nowhere = Change::Join {
+        strand: "throttle".into(),
+        pin: 3,
+        to: None,
+    };
+    assert!(on_family("gh48", &[nowhere]).unwrap().netlist().is_ok());
+}
+
+#[test]
+fn what_cannot_be_is_said_and_names_the_thing() {
+    let refused = |change: Change| on_family("gh48", &[change]).unwrap_err().to_string();
+    for (change, part) in [
+        (
+            component("brake-left", Some("geared-hub")),
+            "does not fit where the left brake is",
+        ),
+        (
+            component("brake-left", Some("hub")),
+            "no component kind “hub”",
+        ),
+        (component("propeller", None), "no slot “propeller”"),
+        (component("pack", None), "there is no pack"),
+        (
+            component("display", None),
+            "nothing switches the controller on",
+        ),
+        (component("controller", Some("brushed")), "phase"),
+        (
+            Change::Join {
+                strand: "throttle".into(),
+                pin: 3,
+                to: Some("5 V supply".into()),
+            },
+            "both outputs",
+        ),
+        (
+            Change::Join {
+                strand: "throttle".into(),
+                pin: 99,
+                to: None,
+            },
+            "no pin “throttle 99”",
+        ),
+        (
+            Change::Kind {
+                family: "zeppelin".into(),
+            },
+            "no family “zeppelin”",
+        ),
+    ] {
+        let sentence = refused(change);
+        assert!(sentence.contains(part), "{sentence} / {part}");
+    }
+    let many: Vec<Change> = (1..=17)
+        .map(|pin| Change::Join {
+            strand: format!("loom-{pin}"),
+            pin,
+            to: None,
+        })
+        .collect();
+    let sentence = on_family("gh48", &many).unwrap_err().to_string();
+    assert!(sentence.contains("another vehicle"), "{sentence}");
+}
+
+#[test]
+fn slips_of_the_pen_name_file_and_line() {
+    let (_, text) = shipped()
+        .into_iter()
+        .find(|(_, t)| t.contains("id = \"gh48\""))
+        .unwrap();
+    let error = |from: &str, to: &str| {
+        let text = text.replacen(from, to, 1);
+        Family::parse("own.toml", &text).unwrap_err().to_string()
+    };
+    for (from, to, part) in [
+        (
+            "slot = \"lights\"",
+            "slot = \"light\"",
+            "there is no slot “light”",
+        ),
+        (
+            "kind = \"geared-hub\"",
+            "kind = \"hub\"",
+            "no component kind “hub”",
+        ),
+        (
+            "kind = \"geared-hub\"",
+            "kind = \"bicycle\"",
+            "does not fit",
+        ),
+        (
+            "slot = \"brake-right\"",
+            "slot = \"brake-left\"",
+            "two components",
+        ),
+        ("\"lamp-led.ohms\"", "\"lamp-lid.ohms\"", "lamp-lid.ohms"),
+    ] {
+        let sentence = error(from, to);
+        assert!(sentence.starts_with("own.toml, line "), "{sentence}");
+        assert!(sentence.contains(part), "{sentence}");
+    }
+    let shelf = Shelf::shipped().unwrap();
+    let kind = "id = \"own\"\nname = \"Own\"\nslots = [\"lights\"]\ntraits = [\"lampy\"]\n";
+    let sentence = Kind::parse("own-kind.toml", kind, &shelf.slots)
+        .unwrap_err()
+        .to_string();
+    assert!(
+        sentence.starts_with("own-kind.toml, line 1: "),
+        "{sentence}"
+    );
+    assert!(sentence.contains("lampy"), "{sentence}");
+}
+
+/// A kind that a shop writes itself is put in like those that ship: a lamp of its own at the feed's volts.
+#[test]
+fn a_kind_of_ones_own_is_a_file() {
+    let own = r#"
+id = "own-lamp"
+name = "Lamp of our own"
+slots = ["lights"]
+part = [{ id = "lamp-led", kind = "resistor", a = "LAMP+", b = "LAMP-", ohms = 330.0 }]
+plug = [{ id = "lamp", name = "Lamp plug", pins = 2, face = "flat", access = "a3", segment = "strands" }]
+
+[[strand]]
+id = "lamp"
+name = "Front lamp"
+plug = "lamp"
+segment = "strands"
+reference = 2
+run_ohms = 0.1
+pin_ohms = 0.01
+lead_ohms = 0.1
+wires = [
+  { pin = 1, code = "RD", function = "lamp plus", to = "LAMP+" },
+  { pin = 2, code = "BK", function = "lamp minus", to = "LAMP-" },
+]
+"#;
+    let shelf = Shelf::shipped()
+        .unwrap()
+        .with("own-lamp.toml", own)
+        .unwrap();
+    let mut build = Family::shipped("gh48").unwrap().build;
+    build.swap("lights", Some("own-lamp"), &shelf).unwrap();
+    let family = build.family(&shelf).unwrap();
+    let lamp = family.parts.iter().find(|p| p.id.get_ref() == "lamp-led");
+    assert_eq!(lamp.unwrap().ohms, Some(330.0));
+}

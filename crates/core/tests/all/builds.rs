@@ -1,0 +1,129 @@
+//! What a vehicle has, on a job: swaps, what is offered for a slot, what follows, and what is refused.
+
+use crate::common::{Log, catalogue};
+use spannung_circuit::{Change, KnownFrom};
+use spannung_core::job::entry::{self, Body, Role};
+use spannung_core::job::has::SlotView;
+use spannung_core::job::proof;
+
+fn swap(slot: &str, kind: Option<&str>) -> Body {
+    Body::Change(entry::Change {
+        change: Change::Component {
+            slot: slot.into(),
+            kind: kind.map(Into::into),
+        },
+        source: Some(KnownFrom::Seen),
+    })
+}
+
+fn slot(log: &Log, id: &str) -> SlotView {
+    let has = log.job().has(catalogue());
+    has.into_iter().find(|s| s.slot == id).unwrap()
+}
+
+#[test]
+fn a_swap_is_seen_and_struck_out_again() {
+    let mut log = Log::of(48, "geared-hub");
+    let lever = slot(&log, "brake-left");
+    assert_eq!(lever.kind.as_deref(), Some("lever-that-closes"));
+    assert!(lever.source.is_none() && !lever.changed);
+    let swapped = log.add(swap("brake-left", Some("lever-that-opens")));
+    let lever = slot(&log, "brake-left");
+    assert_eq!(lever.kind.as_deref(), Some("lever-that-opens"));
+    assert!(lever.source == Some(KnownFrom::Seen) && lever.changed);
+    let family = log.job().own_family(catalogue()).unwrap();
+    assert_eq!(family.opens, ["brake-left"]);
+    log.add(Body::Void(entry::Void {
+        entry: swapped,
+        reason: "wrong bike".into(),
+    }));
+    assert!(!slot(&log, "brake-left").changed);
+    // the one that is there, looked at: seen, and not changed
+    log.add(swap("display", Some("display-with-switched-feed")));
+    let display = slot(&log, "display");
+    assert!(display.source.is_some() && !display.changed);
+}
+
+/// Whatever the row offers is taken, and the vehicle that comes of it has a model's wiring; whatever it does not offer is
+/// refused with a sentence that names it.
+#[test]
+fn what_is_offered_is_taken_and_what_is_not_is_refused() {
+    for (volts, drive) in [
+        (36, "geared-hub"),
+        (36, "chain"),
+        (12, "brushed"),
+        (72, "chain"),
+    ] {
+        let log = Log::of(volts, drive);
+        let shelf = spannung_circuit::Shelf::shipped().unwrap();
+        for s in log.job().has(catalogue()) {
+            let offered: Vec<&str> = s.fits.iter().map(|k| k.kind.as_str()).collect();
+            for kind in &shelf.kinds {
+                let id = kind.id.get_ref();
+                let said = log.refuses(&swap(&s.slot, Some(id)), Role::Technician);
+                let taken = offered.contains(&id.as_str());
+                assert_eq!(said.is_none(), taken, "{volts} {drive}: {} {id}", s.slot);
+            }
+            let off = log.refuses(&swap(&s.slot, None), Role::Technician);
+            assert!(!s.needed || off.is_some(), "{} taken off", s.slot);
+        }
+    }
+}
+
+/// What the vehicle has decides what is asked of it: a scooter's stem, no pedals; another ready build is told by a line.
+#[test]
+fn checks_follow_what_it_has() {
+    let checks = |log: &Log| -> Vec<String> {
+        let rows = proof::rows(catalogue(), &log.job(), &[], None);
+        rows.into_iter().map(|r| r.check).collect()
+    };
+    let mut log = Log::of(48, "direct-hub");
+    assert!(!checks(&log).contains(&"stem-lock".into()));
+    log.add(Body::Change(entry::Change {
+        change: Change::Kind {
+            family: "ks36-48".into(),
+        },
+        source: None,
+    }));
+    let job = log.job();
+    let family = job.family(catalogue()).unwrap();
+    assert!(family.has("folding") && !family.has("pedals"));
+    assert_eq!(family.cells.groups, 13);
+    assert!(checks(&log).contains(&"stem-lock".into()));
+    assert!(!checks(&log).contains(&"pas-stop".into()));
+}
+
+#[test]
+fn a_pack_of_other_cells_scales_what_follows() {
+    // 24 V: seven groups of 3.85 V, cut off at about 0.8 of them, a charger that ends at 29.4 V
+    let job = Log::of(24, "geared-hub").job();
+    let family = job.family(catalogue()).unwrap();
+    assert_eq!(family.cells.groups, 7);
+    let figure = |id: &str| {
+        let found = family.figures.iter().find(|f| f.id.get_ref() == id);
+        found.unwrap().usual
+    };
+    assert_eq!(figure("charger"), 29.4);
+    assert!(
+        (21.0..22.0).contains(&figure("cutoff")),
+        "{}",
+        figure("cutoff")
+    );
+    assert_eq!(figure("controller-volts"), 24.0);
+}
+
+#[test]
+fn every_pair_of_the_road_begins_with_a_build_and_no_other() {
+    let pairs: std::collections::BTreeSet<(u16, &str)> = catalogue()
+        .road
+        .iter()
+        .map(|r| (r.volts, r.drive.as_str()))
+        .collect();
+    assert!(pairs.len() >= 20, "{}", pairs.len());
+    for volts in [6, 12, 24, 36, 48, 60, 72] {
+        for drive in ["geared-hub", "direct-hub", "mid", "chain", "brushed"] {
+            let known = catalogue().family(volts, drive).is_some();
+            assert_eq!(known, pairs.contains(&(volts, drive)), "{volts} {drive}");
+        }
+    }
+}
