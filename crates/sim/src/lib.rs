@@ -167,11 +167,14 @@ impl Vehicle {
         let most = Circuit::compile(net, &all, pairs);
         // volts per group anywhere between a fifth and full, each group within a few millivolts; a lead
         // block has six cells
-        let (charge, apart) = if profile.family.has("lead") {
-            (rng.random_range(12.05..12.75), 0.02)
+        let (charge, apart, of) = if profile.family.has("lead") {
+            (rng.random_range(12.05..12.75), 0.02, 12.6)
         } else {
-            (rng.random_range(3.60..4.08), 0.004)
+            (rng.random_range(3.60..4.08), 0.004, 3.85)
         };
+        // a small block has three cells, iron phosphate rests lower
+        let cells = profile.family.cells.rest_volts / of;
+        let (charge, apart) = (charge * cells, apart * cells);
         let winding = 0.10 * normal(&mut rng);
         let choice = match &values {
             Values::Own => None,

@@ -214,6 +214,7 @@ fn passes(
     };
     if let Some((_, test, scale)) = FIGURES.iter().find(|f| f.0 == row.check) {
         return match show(test) {
+            Some(Answer::Figure { high, .. }) if high.is_infinite() => judged("OL"),
             Some(Answer::Figure { high, .. }) => judged(&format!("{:.6}", high * scale)),
             Some(Answer::OverRange) => judged("OL"),
             _ => true,
@@ -247,9 +248,11 @@ fn passes(
             let mut figures = m.profile.family.figures.iter();
             let label = figures.find(|f| f.id.get_ref() == "charger").unwrap().usual;
             match show("t-chg-ocv") {
-                Some(Answer::Figure { high, .. }) => {
-                    judged(&format!("{:.2}", (high / label - 1.0) * 100.0))
-                }
+                // what the last digits run between is read in its middle
+                Some(Answer::Figure { low, high }) => judged(&format!(
+                    "{:.2}",
+                    ((low + high) / 2.0 / label - 1.0) * 100.0
+                )),
                 _ => false,
             }
         }
@@ -313,7 +316,7 @@ fn a_sound_vehicle_passes_and_a_wrong_one_does_not() {
     let w = world();
     let mut held = Vec::new();
     let mut through = Vec::new();
-    let (mut jobs, mut wrong) = (0, 0);
+    let (mut jobs, mut wrong, mut odd) = (0, 0, 0);
     for m in &w.models {
         let net = m.profile.netlist().unwrap();
         let family = &m.profile.family.id;
@@ -323,7 +326,14 @@ fn a_sound_vehicle_passes_and_a_wrong_one_does_not() {
             let mut sound = vehicle(m, &net, Vec::new(), 40 + k as u64);
             let mut memo = BTreeMap::new();
             jobs += 1;
-            for row in &rows {
+            // one whose own values make it slow is not sound, and nobody would call it so
+            let runs = ["t-throttle-run", "t-toy-run"].iter().all(|id| {
+                let test = repertoire::find(&m.tests, id);
+                let seen = test.map(|t| answer(m, &mut sound, t, &situation()));
+                matches!(seen, None | Some(Answer::Outcome(0)))
+            });
+            odd += usize::from(!runs);
+            for row in rows.iter().filter(|_| runs) {
                 if !passes(&w, m, &job, &mut sound, row, &mut memo) {
                     held.push(format!(
                         "{family} {}: {} holds a sound one",
@@ -363,6 +373,7 @@ fn a_sound_vehicle_passes_and_a_wrong_one_does_not() {
         through.len()
     );
     assert!(held.is_empty(), "{}", held.join("\n"));
+    assert!(odd * 50 <= jobs, "{odd} of {jobs} sound ones are slow");
     // left are pins of a motor's own plug that touch beside its winding, phases that touch in the cable, and an owner's
     // overload, which no reading shows; the bound keeps what was reached when it was set
     println!("{}", through.join("\n"));

@@ -2903,8 +2903,6 @@ export interface components {
             bench?: components["schemas"]["Bench"] | null;
             /** @description The commonest complaints of such a vehicle, when none was heard. */
             commonest: components["schemas"]["Complaint"][];
-            /** @description What it has, slot by slot. */
-            has: components["schemas"]["SlotView"][];
             heard: components["schemas"]["Heard"][];
             map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;

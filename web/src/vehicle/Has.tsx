@@ -135,7 +135,6 @@ const Tile = ({ slot: s, open, onPress }: { slot: Slot; open: boolean; onPress: 
         background: assumed ? "transparent" : v("sheet"),
         border: assumed ? `1.5px dashed ${v("ink3")}` : `1.5px solid ${v("ink")}`,
         outline: open ? `3px solid ${v("copperFill")}` : undefined,
-        boxShadow: "none",
         p: 0.8,
         minHeight: 132,
         cursor: "pointer",

@@ -3,6 +3,7 @@
 use serde_json::json;
 use spannung_e2e::api::Api;
 use spannung_e2e::{Client, Done, Shop};
+use thirtyfour::prelude::*;
 
 #[tokio::test]
 async fn a_profile_is_told_while_the_job_runs() -> Done {
@@ -93,7 +94,10 @@ async fn what_it_has_is_said_by_presses() -> Done {
     b.press("[aria-label='direct hub']").await?;
     b.see("[data-suspect]").await?;
     b.gone("[data-strand=pedal]").await?;
-    b.press("select[aria-label='Kind of vehicle'] option[value='dd48-36']")
+    b.page
+        .find(By::Css("option[value='dd48-36']"))
+        .await?
+        .click()
         .await?;
     b.see("[data-strand=pedal]").await?;
     b.press("[data-to-vehicle]").await?;
@@ -110,7 +114,7 @@ async fn what_it_has_is_said_by_presses() -> Done {
         .goto(format!("{}/jobs/{id}/record", shop.server.url))
         .await?;
     for text in [
-        "It is like: Direct-hub e-bike, 36 V",
+        "What it has: Direct-hub e-bike, 36 V",
         "Left brake: lever that opens when squeezed",
         "Front lamp: none",
     ] {

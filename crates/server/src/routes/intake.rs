@@ -14,7 +14,6 @@ use spannung_core::diagnosis::choose;
 use spannung_core::diagnosis::evidence::{Evidence, Item};
 use spannung_core::hearing;
 use spannung_core::job::entry;
-use spannung_core::job::has::SlotView;
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
@@ -111,8 +110,6 @@ struct Preview {
     /// The commonest complaints of such a vehicle, when none was heard.
     commonest: Vec<Complaint>,
     question: Option<Question>,
-    /// What it has, slot by slot.
-    has: Vec<SlotView>,
     /// None for a vehicle without a wiring model.
     bench: Option<Bench>,
     map: Option<Map>,
@@ -231,12 +228,10 @@ async fn preview(
             heard,
             commonest,
             question: None,
-            has: Vec::new(),
             bench: None,
             map: None,
         }));
     }
-    let has = job.has(&catalogue);
     let (bench, map, question) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
         let next = bench.next.as_ref().map(|n| n.test.clone());
@@ -306,7 +301,6 @@ async fn preview(
         heard,
         commonest,
         question,
-        has,
         bench: Some(bench),
         map: Some(map),
     }))

@@ -389,11 +389,13 @@ impl Kind for Change {
 
     fn said(&self, book: &Book<'_>) -> Said {
         let Self { change, source, .. } = self;
+        let what = if change.rebuilds() {
+            "What it has"
+        } else {
+            "Not like this here"
+        };
         Said::with(
-            format!(
-                "Not like this here: {}",
-                change_words(change, book.catalogue, book.job)
-            ),
+            format!("{what}: {}", change_words(change, book.catalogue, book.job)),
             source.map_or("", source_words),
         )
     }
@@ -758,8 +760,9 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
         }
         Differs::HallSpacing { degrees } => format!("Halls {degrees}° apart"),
         Differs::Kind { family: id } => {
-            let known = catalogue.families.iter().find(|f| &f.id == id);
-            format!("It is like: {}", known.map_or(id, |f| &f.name))
+            let road = catalogue.road.iter().map(|r| &r.family);
+            let known = road.chain(&catalogue.families).find(|f| &f.id == id);
+            known.map_or(id, |f| &f.name).clone()
         }
         Differs::Component { slot, kind } => {
             let shelf = spannung_circuit::Shelf::shipped();
