@@ -33,7 +33,7 @@ export const Has = ({ slots, closed, onSet }: Props) => {
           What it has
         </Heading>
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(118px, 1fr))", gap: 0.8 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(104px, 1fr))", gap: 0.8 }}>
         {there.map((s) => (
           <Tile
             key={s.slot}
@@ -125,7 +125,7 @@ const Tile = ({ slot: s, open, onPress }: { slot: Slot; open: boolean; onPress: 
       type="button"
       onClick={onPress}
       aria-expanded={open}
-      aria-label={`${s.name}: ${s.words}, ${assumed ? "assumed" : from(s.source)}${s.changed ? ", changed here" : ""}`}
+      aria-label={`${s.name} ${s.words}, ${assumed ? "assumed" : from(s.source)}${s.changed ? ", changed here" : ""}`}
       data-slot={s.slot}
       data-assumed={assumed}
       sx={{

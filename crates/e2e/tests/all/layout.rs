@@ -361,7 +361,7 @@ async fn every_other_card_and_station_fits_every_window() -> Done {
     for (station, sees) in [
         ("intake", "[data-to-vehicle]"),
         ("gate", "[data-to-vehicle]"),
-        ("vehicle", "[data-pack]"),
+        ("vehicle", "[data-slot=pack]"),
         ("repair", "[data-form=part]"),
         ("proof", "[data-row]"),
         ("hand-back", "[data-outcome=repaired]"),
