@@ -26,7 +26,7 @@ pub fn shipped() -> Vec<(&'static str, &'static str)> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 27] = [
+pub const TRAITS: [&str; 29] = [
     "lithium",
     "lead",
     "docked-pack",
@@ -53,6 +53,8 @@ pub const TRAITS: [&str; 27] = [
     "display",
     "settings",
     "contactor",
+    "converter",
+    "regen",
     "toy",
 ];
 

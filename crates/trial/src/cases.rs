@@ -64,14 +64,24 @@ pub fn sound() -> BTreeMap<String, Sound> {
     toml::from_str(include_str!("../data/bench/sound.toml")).expect("the sound vehicles read")
 }
 
-/// The cases of the first half, and of the second.
+/// What the files of cases are called: those of the first four families in two halves, those of later ones likewise.
+pub const FILES: [&str; 4] = [
+    "first half",
+    "second half",
+    "later families, first half",
+    "later families, second half",
+];
+
+/// The cases of each file.
 ///
 /// # Panics
 /// When a file does not read; a test proves that they do.
-pub fn halves() -> [Vec<BenchCase>; 2] {
+pub fn halves() -> [Vec<BenchCase>; 4] {
     [
         include_str!("../data/bench/first-half.toml"),
         include_str!("../data/bench/second-half.toml"),
+        include_str!("../data/bench/builds-first.toml"),
+        include_str!("../data/bench/builds-second.toml"),
     ]
     .map(|text| {
         let read: Cases = toml::from_str(text).expect("the bench cases read");

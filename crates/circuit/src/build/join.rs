@@ -2,7 +2,7 @@
 //! one can be changed, and a wrong one is a legal model: that is how a mis-wired vehicle is reasoned about.
 
 use crate::error::CircuitError;
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
@@ -13,7 +13,7 @@ pub const FUNCTIONS: (&str, &str) = ("functions.toml", include_str!("../../data/
 pub const MOST_JOINS: usize = 16;
 
 /// A join that is not as the functions say.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
+#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Join {
     /// Strand id.

@@ -12,29 +12,12 @@ pub use near::{ROAD, Road, read_road, ready, road};
 
 use crate::error::CircuitError;
 use crate::family::{Cells, ProofLimit};
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
 
 /// Most components of one build.
 pub const MOST_COMPONENTS: usize = 40;
-
-/// Where it is known from that a component is there.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
-#[serde(rename_all = "kebab-case")]
-pub enum Seen {
-    /// Looked at.
-    Seen,
-    /// Read off a label.
-    Label,
-    /// Measured.
-    Measured,
-    /// Told by the owner.
-    Told,
-    /// Taken for granted because such vehicles have it.
-    #[default]
-    Assumed,
-}
 
 /// How a plug looks on this build; what is not said is the kind's.
 #[derive(Debug, Clone, Default, PartialEq, Deserialize)]
@@ -71,9 +54,6 @@ pub struct Component {
     /// What it is called on this vehicle, if not as its slot.
     #[serde(default)]
     pub name: Option<String>,
-    /// Where it is known from.
-    #[serde(default)]
-    pub seen: Seen,
     /// Values of its inner elements and strands: `part.field` or `strand.field` → figure.
     #[serde(default)]
     pub set: BTreeMap<String, f64>,
@@ -86,7 +66,7 @@ pub struct Component {
     /// Plugs that look otherwise.
     #[serde(default)]
     pub plugs: BTreeMap<String, PlugLooks>,
-    /// Names of its figures that differ.
+    /// Words for points that differ.
     #[serde(default)]
     pub points: BTreeMap<String, String>,
 }
@@ -251,7 +231,6 @@ impl Build {
             slot: Spanned::new(0..0, slot.into()),
             kind: kind.into(),
             name: at.and_then(|at| self.components[at].name.clone()),
-            seen: Seen::Seen,
             set: BTreeMap::new(),
             figures: BTreeMap::new(),
             colours: BTreeMap::new(),

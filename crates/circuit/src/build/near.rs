@@ -89,9 +89,10 @@ pub fn ready(id: &str, shelf: &Shelf) -> Result<Build, CircuitError> {
         (volts.strip_prefix('-')? == r.volts.to_string() && r.groups.is_some()).then_some(r)
     });
     match scaled {
-        Some(one) => Ok(one
-            .scaled(&ready(one.family.get_ref(), shelf)?)
-            .unwrap_or(ready(one.family.get_ref(), shelf)?)),
+        Some(one) => {
+            let base = ready(one.family.get_ref(), shelf)?;
+            Ok(one.scaled(&base).unwrap_or(base))
+        }
         None => Err(CircuitError::Unknown {
             kind: "family",
             name: id.into(),

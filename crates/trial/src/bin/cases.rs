@@ -3,7 +3,7 @@
 use spannung_circuit::Profile;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::Model;
-use spannung_trial::cases::{halves, sound};
+use spannung_trial::cases::{FILES, halves, sound};
 use std::collections::BTreeMap;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
@@ -15,7 +15,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         models.insert(family.id.clone(), model);
     }
     let sound = sound();
-    for (half, cases) in ["first half", "second half"].iter().zip(halves()) {
+    for (half, cases) in FILES.iter().zip(halves()) {
         let mut right = 0;
         for case in &cases {
             let (model, usual) = (&models[&case.family], &sound[&case.family]);
