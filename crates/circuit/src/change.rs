@@ -1,6 +1,7 @@
 //! “Not like this here”: what is different on one vehicle from its family.
 
 use crate::alteration;
+use crate::build::Join;
 use crate::error::CircuitError;
 use crate::family::{Carries, Motor, Strand, Wire};
 use crate::profile::Profile;
@@ -107,15 +108,7 @@ pub enum Change {
         kind: Option<String>,
     },
     /// A wire that leads elsewhere than to what it carries.
-    Join {
-        /// Strand id.
-        strand: String,
-        /// Pin.
-        pin: u8,
-        /// Function whose point it leads to; none: it leads nowhere.
-        #[serde(default)]
-        to: Option<String>,
-    },
+    Join(Join),
     /// Another plug.
     Plug {
         /// Plug id.
@@ -134,7 +127,7 @@ impl Change {
     pub fn rebuilds(&self) -> bool {
         matches!(
             self,
-            Self::Kind { .. } | Self::Component { .. } | Self::Join { .. }
+            Self::Kind { .. } | Self::Component { .. } | Self::Join(_)
         )
     }
 }
@@ -310,7 +303,7 @@ impl Profile {
                 }
             }
             // done before anything else
-            Change::Kind { .. } | Change::Component { .. } | Change::Join { .. } => {}
+            Change::Kind { .. } | Change::Component { .. } | Change::Join(_) => {}
             Change::Built { variant } => self.build_as(variant)?,
             Change::Alteration { id, present } => self.alter(id, *present)?,
             Change::Plug {
@@ -363,6 +356,9 @@ impl Profile {
         if !self.built.iter().any(|b| b == id) {
             self.built.push(id.into());
             found.differs.judge(self);
+            for change in &found.also {
+                self.apply(change)?;
+            }
         }
         Ok(())
     }

@@ -26,10 +26,11 @@ pub fn shipped() -> Vec<(&'static str, &'static str)> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 29] = [
+pub const TRAITS: [&str; 31] = [
     "lithium",
     "lead",
     "docked-pack",
+    "second-pack",
     "pack-switch",
     "electronic",
     "brushless",
@@ -56,6 +57,7 @@ pub const TRAITS: [&str; 29] = [
     "converter",
     "regen",
     "toy",
+    "ranges",
 ];
 
 /// Does a family with these traits fit? Every word must be there, every `!word` must not.

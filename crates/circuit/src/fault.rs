@@ -1,6 +1,7 @@
 //! Fault modes: what each does to the circuit, and what a person sees of it directly.
 
 use crate::error::CircuitError;
+use crate::family::{Carries, Strand, Wire};
 use crate::netlist::{Netlist, NodeId};
 use crate::profile::Profile;
 use serde::Deserialize;
@@ -67,14 +68,14 @@ pub struct FaultSpec {
     #[serde(default)]
     pub fits: Vec<String>,
     /// Instances that share the weight: words, element ids with `*`, `groups` for every group of the
-    /// pack, `links` for every link between two.
+    /// pack, `links` for every link between two, `crossings` for every two wires of a signal strand.
     #[serde(default)]
     pub each: Vec<String>,
     /// Element ids that are left out of `each`.
     #[serde(default)]
     pub except: Vec<String>,
     /// Effects in words: `open E`, `series E OHMS…`, `scale E FACTOR…`, `close E`, `release E`,
-    /// `ratio E R…`, `bridge A B OHMS…`. Several numbers are levels that share the weight. `*` in an
+    /// `ratio E R…`, `bridge A B OHMS…`, `cross E E` (two wires end on each other's pins). Several numbers are levels that share the weight. `*` in an
     /// element stands for all it fits; of effects parted by `|` the first that this vehicle has holds.
     #[serde(default)]
     pub effects: Vec<String>,
@@ -271,6 +272,8 @@ impl FaultBook {
                         let many = profile.family.cells.groups;
                         let last = if pattern == "links" { many - 1 } else { many };
                         list.extend((1..=last).map(|k| k.to_string()));
+                    } else if pattern == "crossings" {
+                        list.extend(crossings(profile));
                     } else if pattern.contains('*') {
                         let fits = net
                             .elements
@@ -356,22 +359,54 @@ impl FaultBook {
     }
 }
 
-/// Fill the placeholders of a fault text: `{x}`, in capitals `{X}`; `{strand}` and `{pin}` of an element id; `{wire}`
-/// in words; `{device}` the strand's name in small letters.
+/// Every two wires of a signal strand that can end on each other's pins, as `strand.pin.pin`. Two wires of a contact or a lamp
+/// are alike; that of the halls which is which is a matter of trying, not of the plug.
+fn crossings(profile: &Profile) -> Vec<String> {
+    let hall = |w: &Wire| ["hall A", "hall B", "hall C"].contains(&w.function.as_str());
+    // one more than the family's leads nowhere
+    let own = |s: &Strand| -> Vec<Wire> {
+        let more = format!("{}.extra", s.id.get_ref());
+        let wires = s.wires.iter().filter(|w| !w.from.starts_with(&more));
+        wires.cloned().collect()
+    };
+    let strands = profile.family.strands.iter();
+    let mut out = Vec::new();
+    for strand in strands.filter(|s| s.carries == Carries::Signals) {
+        let wires = own(strand);
+        if wires.len() < 3 {
+            continue;
+        }
+        for (k, one) in wires.iter().enumerate() {
+            let others = wires[k + 1..].iter();
+            for other in others.filter(|o| !(hall(one) && hall(o))) {
+                out.push(format!("{}.{}.{}", strand.id.get_ref(), one.pin, other.pin));
+            }
+        }
+    }
+    out
+}
+
+/// Fill the placeholders of a fault text: `{x}`, in capitals `{X}`; `{strand}` and `{pin}` of an element id, `{other}` of a
+/// second pin; `{wire}` and `{wire2}` in words; `{device}` the strand's name in small letters.
 pub fn fill(text: &str, x: &str, profile: &Profile) -> String {
     let mut parts = x.split('.');
     let strand_id = parts.next().unwrap_or_default();
     let pin = parts.next().unwrap_or_default();
+    let other = parts.next().unwrap_or_default();
     let mut out = text
         .replace("{x}", x)
         .replace("{X}", &x.to_uppercase())
         .replace("{strand}", strand_id)
-        .replace("{pin}", pin);
+        .replace("{pin}", pin)
+        .replace("{other}", other);
     if let Some(strand) = profile.family.strand(strand_id) {
-        let wire = strand.wires.iter().find(|w| w.pin.to_string() == pin);
-        let words = wire.map_or_else(String::new, |w| w.function.clone());
+        let words = |pin: &str| {
+            let wire = strand.wires.iter().find(|w| w.pin.to_string() == pin);
+            wire.map_or_else(String::new, |w| w.function.clone())
+        };
         out = out
-            .replace("{wire}", &words)
+            .replace("{wire}", &words(pin))
+            .replace("{wire2}", &words(other))
             .replace("{device}", &strand.name.to_lowercase());
     }
     out
@@ -428,6 +463,8 @@ fn parse_effects(text: &str, level: usize, net: &Netlist) -> Result<Vec<Effect>,
                     Ok(v)
                 }
             })
+        } else if let Some(wires) = one.strip_prefix("cross ") {
+            cross(wires, net)
         } else {
             parse_effect(one, level, net).map(|e| vec![e])
         };
@@ -436,6 +473,25 @@ fn parse_effects(text: &str, level: usize, net: &Netlist) -> Result<Vec<Effect>,
         }
     }
     last
+}
+
+/// Ohms of a wire on another's pin.
+const CROSSED_OHMS: f64 = 0.05;
+
+/// Two wires that end on each other's pins.
+fn cross(wires: &str, net: &Netlist) -> Result<Vec<Effect>, Parse> {
+    let element = |id: &str| net.element(id).ok_or(Parse::Missing);
+    let Some((one, other)) = wires.split_once(' ') else {
+        return Err(Parse::Bad(format!("“cross {wires}” names no two wires")));
+    };
+    let (one, other) = (element(one)?, element(other)?);
+    let (a, b) = (&net.elements[one], &net.elements[other]);
+    Ok(vec![
+        Effect::Open(one),
+        Effect::Open(other),
+        Effect::Bridge(a.a, b.b, CROSSED_OHMS),
+        Effect::Bridge(b.a, a.b, CROSSED_OHMS),
+    ])
 }
 
 fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse> {
@@ -470,7 +526,7 @@ fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse
         Some("bridge") => Effect::Bridge(node(1)?, node(2)?, value()?),
         _ => {
             return Err(Parse::Bad(format!(
-                "effect “{text}” should begin with open, series, scale, close, release, ratio or bridge"
+                "effect “{text}” should begin with open, series, scale, close, release, ratio, bridge or cross"
             )));
         }
     })

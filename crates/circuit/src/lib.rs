@@ -2,7 +2,7 @@
 //!
 //! * [`build`] puts a vehicle together from components of the shelf; [`family`] is what comes of it; [`change`] is what is different on this vehicle,
 //!   [`alteration`] what can have been done to it; [`profile`] puts them together and builds the [`netlist`]: every wire run and every contact is an element of its own.
-//! * [`variant`] is how vehicles of a family are built otherwise.
+//! * [`otherwise`] is how a vehicle may be built otherwise than it is drawn; [`variant`] the makers' choices among that.
 //! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
 //! * [`fault`] turns a fault mode into effects on elements; [`solve`] solves the circuit by nodal
 //!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
@@ -24,6 +24,7 @@ pub mod fault;
 pub mod meter;
 pub mod netlist;
 mod order;
+pub mod otherwise;
 pub mod profile;
 pub mod sensitivity;
 pub mod solve;

@@ -189,6 +189,18 @@ pub enum Part {
     },
 }
 
+impl Part {
+    /// A switch that never closes.
+    pub fn never() -> Self {
+        Self::Switch {
+            ohms: 1.0,
+            leak_ohms: f64::INFINITY,
+            when: Condition::default(),
+            inverted: true,
+        }
+    }
+}
+
 /// One element between nodes. `c` is the ground of three-terminal parts, otherwise equal to `b`.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Element {
@@ -274,6 +286,48 @@ impl Netlist {
         self.by_id.insert(element.id.clone(), self.elements.len());
         self.elements.push(element);
         true
+    }
+
+    /// The same circuit with its points and elements in the places that another has them in, so that what is worked out for
+    /// the other's places can be worked out for this one. What only the other has is there and connects nothing; what only
+    /// this one has comes after.
+    pub fn laid_over(&self, other: &Self) -> Self {
+        let mut new = Self {
+            nodes: other.nodes.clone(),
+            index: other.nodes.iter().cloned().zip(0..).collect(),
+            ..Self::default()
+        };
+        let nodes: Vec<NodeId> = self.nodes.iter().map(|n| new.node(n)).collect();
+        let moved = |e: &Element| {
+            let mut e = e.clone();
+            (e.a, e.b, e.c) = (nodes[e.a], nodes[e.b], nodes[e.c]);
+            if let Part::Relay { closes, .. } = &mut e.part {
+                for level in closes {
+                    (level.plus, level.minus) = (nodes[level.plus], nodes[level.minus]);
+                }
+            }
+            e
+        };
+        let own = |id: &str| self.elements.iter().find(|e| e.id == id);
+        for e in &other.elements {
+            let here = own(&e.id).map(moved);
+            new.add(here.unwrap_or_else(|| Element {
+                part: Part::never(),
+                ..e.clone()
+            }));
+        }
+        for e in &self.elements {
+            new.add(moved(e));
+        }
+        for (name, node) in &self.index {
+            new.also_node(name.clone(), nodes[*node]);
+        }
+        for (name, k) in &self.by_id {
+            if let Some(k) = new.element(&self.elements[*k].id) {
+                new.also_element(name.clone(), k);
+            }
+        }
+        new
     }
 
     /// Add a plain resistor.

@@ -72,8 +72,11 @@ pub fn put_together(family: &Family, changes: &[Change]) -> Result<Family, Circu
     for change in changes {
         match change {
             Change::Kind { family } => made = build::ready(family, shelf)?,
-            Change::Component { slot, kind } => made.swap(slot, kind.as_deref(), shelf)?,
-            Change::Join { strand, pin, to } => made.rejoin(strand, *pin, to.as_deref()),
+            Change::Component { slot, kind } => {
+                made.swap(slot, kind.as_deref(), shelf)?;
+                made.told.insert(slot.clone());
+            }
+            Change::Join(join) => made.rejoin(join.clone()),
             _ => {}
         }
     }
@@ -94,6 +97,11 @@ impl Profile {
         } else {
             family.clone()
         };
+        Self::noted(family, changes, rebuilt)
+    }
+
+    /// A family with what was noted of it; `rebuilt`: what names a thing that it does not have has no effect.
+    fn noted(family: Family, changes: &[Change], rebuilt: bool) -> Result<Self, CircuitError> {
         let mut profile = Self {
             normally_closed: family.opens.clone(),
             family,
@@ -112,6 +120,11 @@ impl Profile {
             }
         }
         Ok(profile)
+    }
+
+    /// What was noted of this vehicle, on another family.
+    pub(crate) fn on(&self, family: Family) -> Result<Self, CircuitError> {
+        Self::noted(family, &self.changes, true)
     }
 
     /// This vehicle with one thing more that is different.

@@ -1,6 +1,7 @@
 //! How vehicles of a family are built otherwise than its drawing says: a table of makers' choices, and the edits that carry
 //! them out on a netlist. Elements and points of the family keep their places; new ones follow.
 
+use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::Family;
 use crate::netlist::{Condition, Element, Netlist, Part};
@@ -69,6 +70,12 @@ pub struct Variant {
     /// Elements that it must not have.
     #[serde(default)]
     pub lacks: Vec<String>,
+    /// Component kind that says the same, as a swap: it stands here for what was written before there was one.
+    #[serde(default)]
+    pub kind: Option<String>,
+    /// Differences that come with it.
+    #[serde(default)]
+    pub also: Vec<Change>,
     /// Share of vehicles of the kind that are built so.
     pub share: f64,
     /// How to make sure of it.
@@ -100,23 +107,8 @@ pub fn variants() -> Result<&'static [Variant], CircuitError> {
     }
 }
 
-/// Is this the id of a way to build a vehicle?
-pub fn known(id: &str) -> bool {
-    variants().is_ok_and(|all| all.iter().any(|v| v.id.get_ref() == id))
-}
-
 fn bad(edit: &str) -> CircuitError {
     CircuitError::Change(format!("“{edit}” is not an edit of a circuit"))
-}
-
-/// A switch that never closes.
-fn never() -> Part {
-    Part::Switch {
-        ohms: 1.0,
-        leak_ohms: f64::INFINITY,
-        when: Condition::default(),
-        inverted: true,
-    }
 }
 
 /// Carry out one edit: `ohms E R`, `times E F`, `volts E V`, `ratio E IDLE FULL`, `starts E ON OFF`, `move E a|b N`, `cut E`,
@@ -193,7 +185,7 @@ pub fn edit(net: &mut Netlist, text: &str) -> Result<(), CircuitError> {
             },
         ) => (*on_volts, *off_volts) = (first?, number(3)?),
         ("invert", Part::Switch { inverted, .. }) => *inverted = !*inverted,
-        ("cut", part) => *part = never(),
+        ("cut", part) => *part = Part::never(),
         ("close", Part::Switch { when, inverted, .. }) => {
             (*when, *inverted) = (Condition::default(), false);
         }

@@ -5,6 +5,7 @@
 //! values, instrument noise, misplaced tips, fault frequencies and the words of its owner are its
 //! own, and the diagnosis never sees its true state.
 
+pub mod builds;
 pub mod complaint;
 pub mod design;
 pub mod draw;
@@ -189,6 +190,10 @@ impl Vehicle {
                     Part::Source { volts, .. } if e.id.starts_with("group.") => {
                         ((charge + apart * draw) / volts).ln()
                     }
+                    // the second pack was used and charged beside the first, not with it
+                    Part::Source { .. } if e.id == "other-pack" => {
+                        (charge / (of * cells)).ln() + 0.015 * draw
+                    }
                     part if let Some(choice) = &choice => {
                         let (all, own) = choice.of(&e.id, part);
                         all + own * draw
@@ -263,6 +268,11 @@ impl Vehicle {
             })
             .collect();
         self.cases = cases;
+    }
+
+    /// Its points and parts by name.
+    pub fn net(&self) -> &Netlist {
+        &self.net
     }
 
     /// The faults it hides, for the score only.

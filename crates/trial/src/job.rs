@@ -1,10 +1,11 @@
 //! One simulated job, from the complaint to the proved repair.
 
 use crate::policy::{Lists, Point, Policy, decide};
-use spannung_circuit::FaultCase;
+use spannung_circuit::{FaultCase, Netlist};
 use spannung_core::diagnosis::choose::{self, Situation};
 use spannung_core::diagnosis::explain;
 use spannung_core::diagnosis::plan::{Action, PROVE_MINUTES, Prices};
+use spannung_core::diagnosis::repertoire::Probe;
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, Test};
 use spannung_sim::{Errors, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
@@ -60,6 +61,12 @@ pub struct Played {
     /// The same among the faults of the catalogue alone, as they are drawn here: of what is outside it, and of nothing
     /// being wrong, no job is played that could prove the rest of the share.
     pub stated_known: f64,
+    /// Repair classes in the order in which they were done.
+    pub repaired: Vec<String>,
+    /// Tests taken before a part was changed.
+    pub before_a_part: Vec<String>,
+    /// Parts changed before it was recognised that the vehicle is built otherwise.
+    pub recognised: Option<usize>,
     /// Did it end with the vehicle working?
     pub finished: bool,
     /// Was it referred as outside the drawing?
@@ -81,6 +88,42 @@ pub fn pairs(model: &Model) -> Vec<(usize, usize)> {
     probes.collect()
 }
 
+/// The pairs of a model's tests on a vehicle whose points stand in other places, as far as it has them.
+pub fn pairs_on(model: &Model, net: &Netlist) -> Vec<(usize, usize)> {
+    let there = |n: usize| net.find(&model.net.nodes[n]);
+    let each = pairs(model).into_iter();
+    each.filter_map(|(red, black)| Some((there(red)?, there(black)?)))
+        .collect()
+}
+
+/// A probe of a model on a vehicle whose points stand in other places; none where it has no such point.
+fn on(model: &Model, vehicle: &Vehicle, probe: &Probe) -> Option<Probe> {
+    let there = |n: usize| vehicle.net().find(&model.net.nodes[n]);
+    let mut here = probe.clone();
+    (here.pair.red, here.pair.black) = (there(probe.pair.red)?, there(probe.pair.black)?);
+    if let Some(e) = probe.element {
+        here.element = Some(vehicle.net().element(&model.net.elements[e].id)?);
+    }
+    Some(here)
+}
+
+/// Whoever comes with his tips to a pin that there is not looks what stands there instead: the model of the vehicle as it is,
+/// if that is one of the ways to build it.
+fn not_there(
+    model: &Model,
+    vehicle: &Vehicle,
+    test: usize,
+    looked_at: &dyn Fn(&Model, &str) -> Option<Model>,
+) -> Option<Model> {
+    let Kind::Probe(probe) = &model.tests[test].kind else {
+        return None;
+    };
+    if on(model, vehicle, probe).is_some() {
+        return None;
+    }
+    model.ways.iter().find_map(|w| looked_at(model, &w.id))
+}
+
 /// Do a test on the simulated vehicle.
 pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Situation) -> Answer {
     let state = model.tests[test].state.bring(&situation.state);
@@ -90,6 +133,9 @@ pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Sit
             Answer::Outcome(vehicle.look(sign, &values, &state))
         }
         Kind::Probe(p) => {
+            let Some(p) = on(model, vehicle, p) else {
+                return Answer::CannotReach;
+            };
             let d = if p.groups {
                 vehicle.groups(&state)
             } else {
@@ -375,18 +421,34 @@ pub fn play_on(
     known: &Model,
     full: &Model,
     lists: &Lists,
-    mut vehicle: Vehicle,
+    vehicle: Vehicle,
     told: Vec<String>,
     setting: &Setting,
     looked_at: &dyn Fn(&Model, &str) -> Option<Model>,
 ) -> Played {
+    play_after(known, full, lists, vehicle, told, setting, looked_at, &[])
+}
+
+/// As [`play_on`], with some tests taken before anybody decides.
+#[allow(clippy::too_many_arguments)] // what a job is played with
+pub fn play_after(
+    known: &Model,
+    full: &Model,
+    lists: &Lists,
+    mut vehicle: Vehicle,
+    told: Vec<String>,
+    setting: &Setting,
+    looked_at: &dyn Fn(&Model, &str) -> Option<Model>,
+    first: &[usize],
+) -> Played {
     let truth: Vec<FaultCase> = vehicle.truth().to_vec();
     let truth = truth.as_slice();
     let mut open: Vec<Vec<usize>> = truth.iter().map(|c| cures(full, c)).collect();
-    let list = match setting.policy {
+    let listed = |known: &Model, told: &[String]| match setting.policy {
         Policy::Swap => lists.swaps(full),
-        other => lists.tests(known, &told, other),
+        other => lists.tests(known, told, other),
     };
+    let mut list = listed(known, &told);
     let mut place = 0;
     let mut evidence = complaint(&told);
     let mut situation = Situation {
@@ -416,6 +478,9 @@ pub fn play_on(
         first_cured: false,
         stated: 0.0,
         stated_known: 0.0,
+        repaired: Vec::new(),
+        before_a_part: Vec::new(),
+        recognised: None,
         finished: false,
         referred: false,
         tests: 0,
@@ -424,9 +489,26 @@ pub fn play_on(
     };
     let mut told_ever: BTreeSet<String> = played.told.iter().cloned().collect();
     let mut repairs = 0;
+    let mut parts = 0;
     let mut corrected: Option<Model> = None;
-    let mut course = Course::new(known);
-    let mut belief = course.after(known, &evidence).clone();
+    for test in first {
+        if let Some(new) = not_there(known, &vehicle, *test, looked_at) {
+            played.recognised = Some(0);
+            corrected = Some(new);
+        }
+        let a = answer(known, &mut vehicle, *test, &situation);
+        played.before_a_part.push(known.tests[*test].id.clone());
+        played
+            .trail
+            .push(format!("{} first {a:?}", known.tests[*test].id));
+        evidence.push(taken(known, *test, a, &mut situation));
+    }
+    if let Some(new) = &corrected {
+        evidence = carried_over(known, new, &evidence);
+    }
+    let begun = corrected.as_ref().unwrap_or(known);
+    let mut course = Course::new(begun);
+    let mut belief = course.after(begun, &evidence).clone();
     while played.tests < MOST_TESTS
         && repairs
             < MOST_REPAIRS.max(if setting.policy == Policy::Swap {
@@ -451,8 +533,25 @@ pub fn play_on(
         match action {
             Action::Test(test) | Action::Ask(test, _) => {
                 let spec = &known.tests[test];
+                // a list goes on as it was printed
+                let engine = setting.policy == Policy::Engine;
+                let missing = || not_there(known, &vehicle, test, looked_at);
+                if let Some(new) = engine.then(missing).flatten() {
+                    played.minutes += LOOK_MINUTES;
+                    played.recognised.get_or_insert(parts);
+                    played.trail.push(format!("{}: no such point", spec.id));
+                    evidence = carried_over(known, &new, &evidence);
+                    course = Course::new(&new);
+                    belief = course.after(&new, &evidence).clone();
+                    list = listed(&new, &played.told);
+                    corrected = Some(new);
+                    continue;
+                }
                 let a = answer(known, &mut vehicle, test, &situation);
                 put_right(spec, &a, &mut vehicle);
+                if parts == 0 && a != Answer::CannotReach {
+                    played.before_a_part.push(spec.id.clone());
+                }
                 played.minutes += candidate.as_ref().map_or(0.0, |c| c.minutes);
                 played.tests += 1;
                 let idles = setting.policy == Policy::Engine && idle(known, &belief, test);
@@ -476,6 +575,8 @@ pub fn play_on(
                 played.minutes += repair_minutes(model, class, &situation) + PROVE_MINUTES;
                 situation.opened.insert(model.classes[class].access.clone());
                 let id = &model.classes[class].id;
+                played.repaired.push(id.clone());
+                parts += usize::from(model.classes[class].band != "0");
                 let cured = |of: &Vec<usize>| of.iter().any(|c| &full.classes[*c].id == id);
                 let right = open.iter().any(cured);
                 let share = belief.classes(known).get(class).copied().unwrap_or(0.0);
@@ -560,9 +661,11 @@ pub fn play_on(
                     .push(format!("looked whether it is built {id}: {is}"));
                 match new {
                     Some(new) => {
+                        played.recognised.get_or_insert(parts);
                         evidence = carried_over(known, &new, &evidence);
                         course = Course::new(&new);
                         belief = course.after(&new, &evidence).clone();
+                        list = listed(&new, &played.told);
                         corrected = Some(new);
                     }
                     None => {
@@ -582,7 +685,9 @@ pub fn play_on(
                 }
                 // it comes back, and goes elsewhere
                 played.minutes += REFERRED_MINUTES;
-                played.trail.push("handed back".into());
+                played
+                    .trail
+                    .push(format!("handed back: {}", leading(known, &belief)));
                 played.referred = true;
                 return played;
             }

@@ -236,6 +236,7 @@ impl Small {
         }
         let belief = Belief {
             chosen: Vec::new(),
+            ways: Vec::new(),
             shares: shares.iter().map(|p| p / total).collect(),
             items: Vec::new(),
             trail: Vec::new(),

@@ -5,7 +5,7 @@ use crate::policy::{Lists, Policy};
 use crate::score::{extra, mean};
 use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
-use spannung_circuit::{Change, CircuitError};
+use spannung_circuit::CircuitError;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::cores::share_out;
 use spannung_core::diagnosis::Model;
@@ -38,7 +38,7 @@ pub struct Outcome {
 }
 
 /// How readings and looks err on another maker's vehicle.
-const ERRORS: Errors = Errors {
+pub(crate) const ERRORS: Errors = Errors {
     misprobe: 0.01,
     missed: 0.10,
     imagined: 0.04,
@@ -84,10 +84,13 @@ pub fn play(
     let one = |seed: u64, sound: bool, policy: Policy| -> Result<Option<Played>, CircuitError> {
         Ok(comes(seed, sound)?.map(|guest| {
             let looked_at = |known: &Model, id: &str| {
-                let built = Change::Built { variant: id.into() };
                 let is = guest.design.as_ref().is_some_and(|d| d.called(id));
-                let profile = is.then(|| known.profile.with(&built))?;
-                known.edited(catalogue, &profile.ok()?).ok()
+                let way = known.ways.iter().find(|w| is && w.id == id)?;
+                let mut profile = known.profile.clone();
+                for change in &way.changes {
+                    profile = profile.with(change).ok()?;
+                }
+                known.edited(catalogue, &profile).ok()
             };
             let setting = setting(policy);
             let Guest { vehicle, told, .. } = guest.clone();

@@ -1395,6 +1395,10 @@ export interface components {
         Brake: "free" | "left" | "right";
         /** @description A reading as the drawing has it and as it would be. */
         BuiltLine: {
+            /** @description Does it read so? */
+            as_drawn: boolean;
+            /** @description Does it read so? */
+            as_seems: boolean;
             /** @description What the drawing says. */
             drawn: string;
             /** @description Test. */
@@ -1404,8 +1408,18 @@ export interface components {
             /** @description What it would be. */
             seems: string;
         };
+        /** @description A component on either side. */
+        BuiltPart: {
+            /** @description Key shape that it is drawn with. */
+            drawing: string;
+            /** @description Name of its kind. */
+            name: string;
+        };
         /** @description A way in which the vehicle may be built otherwise. */
         BuiltView: {
+            /** @description What is noted when it is. */
+            changes: components["schemas"]["Change"][];
+            drawn?: components["schemas"]["BuiltPart"] | null;
             /** @description How to make sure of it. */
             how: string;
             /** @description Key under which it is ruled out by hand. */
@@ -1421,8 +1435,7 @@ export interface components {
              * @description Share, per cent.
              */
             percent: number;
-            /** @description Id for the change `built`. */
-            variant: string;
+            seems?: components["schemas"]["BuiltPart"] | null;
         };
         /** @description A known way to build such a vehicle otherwise. */
         BuiltWayView: {
@@ -1754,19 +1767,10 @@ export interface components {
             slot: string;
             /** @enum {string} */
             what: "component";
-        } | {
-            /**
-             * Format: int32
-             * @description Pin.
-             */
-            pin: number;
-            /** @description Strand id. */
-            strand: string;
-            /** @description Function whose point it leads to; none: it leads nowhere. */
-            to?: string | null;
+        } | (components["schemas"]["Join"] & {
             /** @enum {string} */
             what: "join";
-        } | {
+        }) | {
             /** @description `round` or `flat`. */
             face: string;
             /** @description Name. */
@@ -2333,6 +2337,40 @@ export interface components {
             waiting?: components["schemas"]["WaitView"] | null;
             words: string;
         };
+        /** @description A join that is not as the functions say: a wire that leads elsewhere than to what it carries. */
+        Join: {
+            /**
+             * Format: int32
+             * @description Pin.
+             */
+            pin: number;
+            /** @description Strand id. */
+            strand: string;
+            /** @description Function whose point it leads to, `function@slot` for one of another slot; none: it leads nowhere. */
+            to?: string | null;
+        };
+        /** @description A wire of a component. */
+        JoinView: {
+            /** @description What it could lead to. */
+            can: components["schemas"]["Named"][];
+            /** @description Was that said here? */
+            changed: boolean;
+            /** @description Insulation colour. */
+            code: string;
+            /** @description What it carries. */
+            function: string;
+            /**
+             * Format: int32
+             * @description Pin.
+             */
+            pin: number;
+            /** @description Name of its plug. */
+            plug: string;
+            /** @description Strand id. */
+            strand: string;
+            /** @description What it leads to; none: nowhere. */
+            to?: string | null;
+        };
         /** @description What a sheet is kept as. */
         KeepSheet: {
             /**
@@ -2351,6 +2389,8 @@ export interface components {
         KindView: {
             /** @description Kind id. */
             kind: string;
+            /** @description The one look that tells it from the others. */
+            look: string;
             /** @description Name. */
             name: string;
             /**
@@ -2903,6 +2943,8 @@ export interface components {
             bench?: components["schemas"]["Bench"] | null;
             /** @description The commonest complaints of such a vehicle, when none was heard. */
             commonest: components["schemas"]["Complaint"][];
+            /** @description What the vehicle has, as far as anybody said; the rest is assumed. */
+            has: components["schemas"]["SlotView"][];
             heard: components["schemas"]["Heard"][];
             map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;
@@ -3429,8 +3471,12 @@ export interface components {
             changed: boolean;
             /** @description Key shape that it is drawn with. */
             drawing: string;
+            /** @description Ids of the figures of its label. */
+            figures: string[];
             /** @description The kinds that go together with the rest, the likeliest first, with the one that is there. */
             fits: components["schemas"]["KindView"][];
+            /** @description Its wires and what they lead to. */
+            joins: components["schemas"]["JoinView"][];
             /** @description Kind id; none: nothing stands there. */
             kind?: string | null;
             /** @description What it is called on this vehicle. */

@@ -27,6 +27,7 @@ import { command } from "../ui/keys";
 import { DeadFirst } from "../ui/DeadFirst";
 import { ErrorLine, KeyedCard, Triangle } from "../ui/parts";
 import { BuiltCard } from "./BuiltCard";
+import { HasCard } from "./HasCard";
 import { CardView } from "./CardView";
 import { ControlsCard } from "./ControlsCard";
 import { EvidenceStrip } from "./Evidence";
@@ -59,6 +60,8 @@ const BenchOf = ({ job }: { job: Modelled }) => {
   const short = useMediaQuery("(max-height: 767px) and (min-width: 901px)");
   const [path, setPath] = useState(false);
   const folded = short && !path && strand === undefined;
+  // what it has stands in the place of the card
+  const [has, setHas] = useState(false);
   // the controls are asked one at a time
   const [single, setSingle] = useState(false);
   // the test that the vehicle was set up for stays, whatever else would tell more by now
@@ -205,6 +208,28 @@ const BenchOf = ({ job }: { job: Modelled }) => {
             Suspects
           </Button>
         </Box>
+        <Button
+          onClick={() => {
+            setHas(!has);
+          }}
+          aria-pressed={has}
+          data-to-has
+          sx={{
+            position: "absolute",
+            right: short ? 172 : 16,
+            top: short ? 4 : 8,
+            zIndex: 1,
+            minHeight: 44,
+            height: 44,
+            fontSize: 14.5,
+            px: 1,
+            background: v(has ? "ink" : "paper"),
+            color: v(has ? "sheet" : "ink"),
+            "&:hover": { background: v(has ? "ink2" : "well") },
+          }}
+        >
+          What it has
+        </Button>
         {open && (
           <StrandPanel
             job={job}
@@ -302,7 +327,22 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               <Triangle size={16} /> {failed ?? first ?? bench.advice}
             </Box>
           )}
-          {tile ? (
+          {has ? (
+            <HasCard
+              job={job}
+              error={
+                append.error && append.variables.some((b) => b.kind === "change")
+                  ? append.error.message
+                  : undefined
+              }
+              onChange={(change, source) => {
+                append.mutate([{ kind: "change", change, source }]);
+              }}
+              onClose={() => {
+                setHas(false);
+              }}
+            />
+          ) : tile ? (
             <TileDetail
               tile={tile}
               onBack={() => {
@@ -403,6 +443,9 @@ const BenchOf = ({ job }: { job: Modelled }) => {
               onTaken={() => {
                 setChosen(undefined);
                 setHeld(undefined);
+              }}
+              onMissing={() => {
+                setHas(true);
               }}
             />
           ) : (

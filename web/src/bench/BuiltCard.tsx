@@ -3,17 +3,19 @@ import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
 import type { BuiltView } from "../api/client";
 import type { useAppend } from "../api/hooks";
+import { Drawing } from "../has/Drawing";
 import { v } from "../theme/tokens";
 import { useCommands } from "../ui/commands";
 import { command } from "../ui/keys";
-import { ErrorLine, Key, KeyedCard } from "../ui/parts";
+import { ErrorLine, Key, KeyedCard, Tick, Triangle } from "../ui/parts";
 import { Table } from "../ui/Table";
+import { Changeover } from "./Changeover";
 
-const cell = { py: 0.2, px: 1, textAlign: "right", whiteSpace: "nowrap", fontSize: 16 } as const;
+const cell = { py: 0.2, px: 0.6, textAlign: "right", whiteSpace: "nowrap", fontSize: 15.5 } as const;
 
 /**
- * The readings fit another way to build the vehicle better than any fault: what the drawing says and what it would read
- * then stand beside what was read. One press corrects this vehicle and weighs every reading anew.
+ * The readings fit another way to build the vehicle better than any fault: as it is drawn stands beside as it seems, with
+ * what each would read beside what was read. One press corrects this vehicle and weighs every reading anew.
  */
 export const BuiltCard = ({
   built,
@@ -26,9 +28,7 @@ export const BuiltCard = ({
 }) => {
   const so = () => {
     if (append.isPending) return;
-    append.mutate([
-      { kind: "change", change: { what: "built", variant: built.variant }, source: "measured" },
-    ]);
+    append.mutate(built.changes.map((change) => ({ kind: "change", change, source: "seen" })));
   };
   const drawn = () => {
     if (append.isPending) return;
@@ -45,53 +45,64 @@ export const BuiltCard = ({
           display: "flex",
           flexDirection: "column",
           gap: 0.8,
-          overflowY: "auto",
         }}
-        data-built={built.variant}
+        data-built={built.key}
       >
-        <Box sx={{ fontSize: 16 }}>
-          <b style={{ color: v("copper") }}>Built otherwise, {built.percent} %</b> Put the drawing right
-          first: every reading is then weighed anew.
-        </Box>
-        <Box component="h1" sx={{ m: 0, fontSize: 24, fontWeight: 750, lineHeight: 1.15 }}>
-          {built.name}?
-        </Box>
-        {built.lines.length > 0 && (
-          <Table sx={{ width: "auto", alignSelf: "start", maxWidth: "100%" }}>
-            <Box
-              component="thead"
-              sx={{ "& th": { ...cell, fontSize: 15, fontWeight: 600, color: v("ink2") } }}
-            >
-              <tr>
-                <Box component="th" sx={{ textAlign: "left !important" }}>
-                  Reading
-                </Box>
-                <th>as drawn</th>
-                <th>built so</th>
-                <th>read</th>
-              </tr>
-            </Box>
-            <Box component="tbody" sx={{ "& td": { ...cell, borderTop: `1px solid ${v("ruleStrong")}` } }}>
-              {built.lines.map((l, k) => (
-                <tr key={k}>
-                  <Box component="td" sx={{ textAlign: "left !important", whiteSpace: "normal !important" }}>
-                    {l.name}
-                  </Box>
-                  <td>{l.drawn}</td>
-                  <td>{l.seems}</td>
-                  <td>
-                    <b>{l.reads}</b>
-                  </td>
-                </tr>
-              ))}
-            </Box>
-          </Table>
-        )}
-        <Box sx={{ fontSize: 16 }}>
-          <b>Make sure:</b> {built.how}.
+        {/* what it rests on may roll; the two presses stay in sight */}
+        <Box
+          sx={{
+            flex: 1,
+            minHeight: 0,
+            overflowY: "auto",
+            display: "flex",
+            flexDirection: "column",
+            gap: 0.8,
+          }}
+        >
+          <Box sx={{ fontSize: 16, display: "flex", gap: 1, alignItems: "center" }}>
+            <Changeover />
+            <span>
+              <b>Built otherwise, {built.percent} %</b> That is no fault: put the drawing right first, and
+              every reading is weighed anew.
+            </span>
+          </Box>
+          <Box sx={{ fontSize: 16 }} data-look>
+            <b>The look that tells:</b> {built.how}.
+          </Box>
+          <Box
+            sx={{
+              display: "grid",
+              gridTemplateColumns: "1fr 1fr",
+              columnGap: 2,
+              "& > :nth-of-type(2)": { borderLeft: `1.5px solid ${v("ink")}`, pl: 2 },
+            }}
+          >
+            <Side
+              title="As drawn"
+              name={built.drawn?.name ?? "as the drawing has it"}
+              drawing={built.drawn?.drawing}
+              lines={built.lines.map((l) => ({
+                name: l.name,
+                should: l.drawn,
+                reads: l.reads,
+                fits: l.as_drawn,
+              }))}
+            />
+            <Side
+              title="As it seems"
+              name={built.seems?.name ?? built.name}
+              drawing={built.seems?.drawing}
+              lines={built.lines.map((l) => ({
+                name: l.name,
+                should: l.seems,
+                reads: l.reads,
+                fits: l.as_seems,
+              }))}
+            />
+          </Box>
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
-        <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", mt: "auto" }}>
+        <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", flex: "none" }}>
           <Button variant="contained" onClick={so} disabled={append.isPending} sx={{ gap: 1 }} data-built-so>
             It is built so <Key>Enter</Key>
           </Button>
@@ -104,3 +115,59 @@ export const BuiltCard = ({
     </KeyedCard>
   );
 };
+
+interface Line {
+  name: string;
+  should: string;
+  reads: string;
+  fits: boolean;
+}
+
+/** One of the two: the thing, and what should be read beside what was. */
+const Side = ({
+  title,
+  name,
+  drawing,
+  lines,
+}: {
+  title: string;
+  name: string;
+  drawing: string | undefined;
+  lines: Line[];
+}) => (
+  <Box sx={{ minWidth: 0 }}>
+    <Box sx={{ display: "flex", gap: 1, alignItems: "center", minHeight: 40 }}>
+      {drawing !== undefined && <Drawing shape={drawing} assumed={false} width={56} />}
+      <span>
+        <b style={{ fontSize: 17 }}>{title}</b>
+        <Box sx={{ fontSize: 15, color: v("ink2"), lineHeight: 1.15 }}>{name}</Box>
+      </span>
+    </Box>
+    {lines.length > 0 && (
+      <Table sx={{ width: "100%" }}>
+        <Box component="thead" sx={{ "& th": { ...cell, fontSize: 14, fontWeight: 600, color: v("ink2") } }}>
+          <tr>
+            <Box component="th" sx={{ textAlign: "left !important" }}>
+              Reading
+            </Box>
+            <th>should</th>
+            <th>reads</th>
+          </tr>
+        </Box>
+        <Box component="tbody" sx={{ "& td": { ...cell, borderTop: `1px solid ${v("ruleStrong")}` } }}>
+          {lines.map((l, k) => (
+            <tr key={k}>
+              <Box component="td" sx={{ textAlign: "left !important", whiteSpace: "normal !important" }}>
+                {l.name}
+              </Box>
+              <td>{l.should}</td>
+              <td>
+                <b>{l.reads}</b> {l.fits ? <Tick size={13} /> : <Triangle size={13} />}
+              </td>
+            </tr>
+          ))}
+        </Box>
+      </Table>
+    )}
+  </Box>
+);

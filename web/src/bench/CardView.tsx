@@ -36,6 +36,8 @@ interface Props {
   onHold: (test: string) => void;
   onBack: () => void;
   onTaken: () => void;
+  /** What is asked for is not there: what the vehicle has is shown. */
+  onMissing: () => void;
 }
 
 /** The keyed card of the Bench: a first-minute check or the next probe, with what each outcome means. */
@@ -52,6 +54,7 @@ export const CardView = ({
   onHold,
   onBack,
   onTaken,
+  onMissing,
 }: Props) => {
   const [passing, setPassing] = useState(false);
   const [why, setWhy] = useState(false);
@@ -198,6 +201,10 @@ export const CardView = ({
               }}
               onKeep={() => {
                 setPassing(false);
+              }}
+              onMissing={() => {
+                setPassing(false);
+                onMissing();
               }}
             />
           )}

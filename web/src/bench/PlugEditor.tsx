@@ -8,7 +8,7 @@ import { useCommands } from "../ui/commands";
 import { OneOf, Plain, number, pressed } from "../ui/form";
 import { choice, command } from "../ui/keys";
 import { ErrorLine, Heading, Key } from "../ui/parts";
-import { SOURCES, from } from "../vehicle/sources";
+import { SOURCES, from } from "../has/sources";
 import { PlugFace } from "./PlugFace";
 import { Swatches } from "./Swatches";
 

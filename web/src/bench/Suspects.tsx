@@ -5,6 +5,7 @@ import type { Bench, Suspect } from "../api/client";
 import { v } from "../theme/tokens";
 import { signed } from "../ui/format";
 import { hatch, level } from "../ui/hatch";
+import { Changeover } from "./Changeover";
 import { Disc, Heading } from "../ui/parts";
 import { Plain } from "../ui/form";
 
@@ -20,11 +21,18 @@ interface Props {
 export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
   const [open, setOpen] = useState<string>();
   const outside = bench.outside_percent > 20;
+  const leads = bench.built?.leads === true;
   const last = (
     <Box sx={{ py: 0.7, fontSize: 16, borderTop: outside ? undefined : `1px solid ${v("ruleStrong")}` }}>
-      {bench.built && (
-        <Box data-built-percent={bench.built.percent}>
-          <b>{bench.built.percent} %</b> built otherwise: {bench.built.name}
+      {bench.built && !leads && (
+        <Box
+          data-built-percent={bench.built.percent}
+          sx={{ display: "flex", gap: 0.8, alignItems: "center" }}
+        >
+          <Changeover size={20} />
+          <span>
+            <b>{bench.built.percent} %</b> built otherwise: {bench.built.name}
+          </span>
         </Box>
       )}
       <b>{bench.nothing_percent} %</b> nothing wrong
@@ -53,6 +61,31 @@ export const Suspects = ({ bench, most = 12, onByHand, onMend }: Props) => {
           pr: 0.8,
         }}
       >
+        {bench.built && leads && (
+          <>
+            <Box
+              data-built-percent={bench.built.percent}
+              sx={{
+                display: "flex",
+                gap: 1.2,
+                alignItems: "center",
+                py: 0.8,
+                background: v("sheet"),
+                borderBottom: `4px double ${v("ink")}`,
+              }}
+            >
+              <Changeover />
+              <b style={{ fontSize: 26 }}>
+                {bench.built.percent} <small style={{ fontSize: 15 }}>%</small>
+              </b>
+              <span>
+                <b style={{ fontSize: 17 }}>Built otherwise</b>
+                <Box sx={{ fontSize: 15, color: v("ink2"), lineHeight: 1.15 }}>{bench.built.name}</Box>
+              </span>
+            </Box>
+            <Box sx={{ fontSize: 15, color: v("ink2"), py: 0.6 }}>If it is as drawn</Box>
+          </>
+        )}
         {outside && last}
         {bench.suspects.slice(0, most).map((s) => (
           <Box

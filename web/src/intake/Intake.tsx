@@ -17,6 +17,7 @@ import { useChoices, useVehicles } from "../api/hooks";
 import { Signs } from "./Signs";
 import { Words } from "./Words";
 import { Suspects } from "../bench/Suspects";
+import { Has } from "../has/Has";
 import { JobLine } from "../frame/JobLine";
 import { v } from "../theme/tokens";
 import { TraceMap } from "../trace/TraceMap";
@@ -34,6 +35,8 @@ interface Draft {
   drive: string;
   /** The ready build it is like, where several are of these volts and this drive. */
   like?: string;
+  /** What somebody looked at, or was told: the component that stands in a slot. */
+  has?: Extract<Change, { what: "component" }>[];
   symptoms: { id: string; yes: boolean | null }[];
   risks: { id: string; yes: boolean | null }[];
   id: string;
@@ -116,8 +119,11 @@ export const IntakeNew = () => {
     (f) => f.volts_class === draft.volts && f.drive === draft.drive,
   );
   const family = like.find((f) => f.id === draft.like) ?? like[0];
-  const changes: Change[] =
-    family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }];
+  const has = draft.has ?? [];
+  const changes: Change[] = [
+    ...(family === undefined || family === like[0] ? [] : [{ what: "kind" as const, family: family.id }]),
+    ...(family === undefined ? [] : has),
+  ];
   const words = useSettled(draft.words, 250);
   const chosen = draft.volts > 0 && draft.drive !== "";
   const drive = family ? draft.drive : OTHER;
@@ -155,7 +161,11 @@ export const IntakeNew = () => {
           ...(draft.from === undefined ? {} : { from_job: draft.from.job }),
         },
         ...(draft.from === undefined ? [] : vehicleOf(draft.from)),
-        ...changes.map((change): Body => ({ kind: "change", change, source: "told" })),
+        ...changes.map((change): Body => ({
+          kind: "change",
+          change,
+          source: change.what === "component" ? "seen" : "told",
+        })),
         ...(family || draft.drive === OTHER
           ? []
           : [{ kind: "note" as const, text: `Drive as it looks: ${draft.drive.replace("-", " ")}` }]),
@@ -249,7 +259,7 @@ export const IntakeNew = () => {
                 key={x}
                 on={draft.volts === x}
                 onPick={() => {
-                  set({ volts: x });
+                  set({ volts: x, has: [] });
                 }}
                 label={`${String(x)} V`}
               >
@@ -279,7 +289,7 @@ export const IntakeNew = () => {
                 key={id}
                 on={draft.drive === id}
                 onPick={() => {
-                  set({ drive: id });
+                  set({ drive: id, has: [] });
                 }}
                 label={name}
                 tall
@@ -324,7 +334,7 @@ export const IntakeNew = () => {
               label="Kind of vehicle"
               value={family.id}
               onChange={(id) => {
-                set({ like: id });
+                set({ like: id, has: [] });
               }}
               options={like.map((f) => [f.id, f.name] as const)}
             />
@@ -341,6 +351,29 @@ export const IntakeNew = () => {
               empty="Add a sign …"
               options={choices.data.symptoms.map((x) => [x.id, x.name] as const)}
             />
+          </Box>
+        )}
+        {p && (
+          <Box
+            sx={{
+              // one sign has room beside the rest; more of them stand below
+              ...(heard.length === 1 && like.length < 2
+                ? { flex: "1 1 240px" }
+                : { order: 1, flexBasis: "100%" }),
+              display: "flex",
+              gap: 1,
+              flexWrap: "wrap",
+              alignItems: "center",
+            }}
+          >
+            <Signs heard={heard} commonest={p.commonest} onAnswer={answer} />
+            {heard
+              .filter((h) => h.caution && h.yes === true)
+              .map((h) => (
+                <ErrorLine key={h.id} tight>
+                  {h.caution}
+                </ErrorLine>
+              ))}
           </Box>
         )}
         <Box sx={{ ml: "auto", display: "flex", gap: 1.2, alignItems: "center", whiteSpace: "nowrap" }}>
@@ -387,18 +420,6 @@ export const IntakeNew = () => {
           )}
         </Box>
       </Box>
-      {p && (
-        <Box sx={{ px: 2, pb: 0.6, display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
-          <Signs heard={heard} commonest={p.commonest} onAnswer={answer} />
-          {heard
-            .filter((h) => h.caution && h.yes === true)
-            .map((h) => (
-              <ErrorLine key={h.id} tight>
-                {h.caution}
-              </ErrorLine>
-            ))}
-        </Box>
-      )}
       {open.error && (
         <Box sx={{ px: 2 }}>
           <ErrorLine>{open.error.message}</ErrorLine>
@@ -406,6 +427,20 @@ export const IntakeNew = () => {
       )}
       {!p && <Outline />}
       {p?.map && p.bench && <TraceMap map={p.map} segments={p.bench.segments} dashed />}
+      {p && p.has.length > 0 && (
+        <Box sx={{ px: 2, pt: 0.4, pb: 0.6 }}>
+          <Has
+            row
+            slots={p.has}
+            closed={false}
+            onSet={(change) => {
+              if (change.what === "component") {
+                set({ has: [...has.filter((h) => h.slot !== change.slot), change] });
+              }
+            }}
+          />
+        </Box>
+      )}
       {p && !p.bench && <NoModel />}
       {p?.bench && (
         <Box

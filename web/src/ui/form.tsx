@@ -126,11 +126,13 @@ export const Select = ({
   name,
   empty,
   options,
+  disabled = false,
 }: {
   label: string;
   value: string;
   onChange: (value: string) => void;
   name?: string;
+  disabled?: boolean;
   /** Words while nothing is chosen; without them something always is. */
   empty?: string;
   options: readonly (readonly [string, string])[];
@@ -140,6 +142,7 @@ export const Select = ({
     aria-label={label}
     name={name}
     value={value}
+    disabled={disabled}
     onChange={(e: React.ChangeEvent<HTMLSelectElement>) => {
       onChange(e.target.value);
     }}

@@ -5,7 +5,7 @@ import { v } from "../theme/tokens";
 import { Plain, Select, number } from "../ui/form";
 import { ErrorLine } from "../ui/parts";
 import { FIGURE, figure } from "./Figures";
-import { from } from "./sources";
+import { from } from "../has/sources";
 
 /** The pack's cells: one thing, saved when its last field is left. */
 export const PackFields = ({

@@ -10,9 +10,10 @@ import { v } from "../theme/tokens";
 import { OneOf } from "../ui/form";
 import { ErrorLine, Heading } from "../ui/parts";
 import { Figures, Row } from "./Figures";
-import { Has } from "./Has";
+import { Has } from "../has/Has";
+import { Joins } from "./Joins";
 import { PackFields } from "./PackFields";
-import { from, SOURCES } from "./sources";
+import { from, SOURCES } from "../has/sources";
 import { Ways } from "./Ways";
 
 /** What this vehicle has that its kind usually does not, and where that is known from. Predictions follow. */
@@ -79,6 +80,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
         <Has
           slots={p.has}
           closed={closed}
+          more={(slot) => <Joins slot={slot} profile={p} closed={closed} onSet={set} />}
           onSet={(change) => {
             // who presses a thing stands before it, or has been told
             set(change, source === "told" ? "told" : "seen");

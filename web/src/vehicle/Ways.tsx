@@ -4,7 +4,7 @@ import type { VehicleProfile } from "../api/client";
 import { v } from "../theme/tokens";
 import { pressed } from "../ui/form";
 import { Triangle } from "../ui/parts";
-import { from } from "./sources";
+import { from } from "../has/sources";
 
 /** What can be so on a vehicle or not: what was done to it, or how its maker built it. */
 interface Way {

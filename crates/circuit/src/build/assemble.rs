@@ -265,7 +265,10 @@ impl<'a> Parts<'a> {
                                     name: to.clone(),
                                 })?;
                             wire.from.clone_from(node);
-                            own_joined.insert(format!("{to}@{slot}"));
+                            // a point of another slot is named with it
+                            let here = || format!("{to}@{slot}");
+                            let named = to.contains('@').then(|| to.clone());
+                            own_joined.insert(named.unwrap_or_else(here));
                         }
                     }
                 } else if wire.from.is_empty() {
@@ -379,6 +382,20 @@ const FIGURES: [&str; 9] = [
 ];
 
 impl Build {
+    /// The points to which a wire that carries this function can lead, as [`Join::to`](super::Join) names them, in order.
+    pub fn joinable(&self, function: &str, shelf: &Shelf) -> Vec<String> {
+        let nominal = self
+            .cells(shelf)
+            .map_or(0.0, |c| c.rest_volts * c.groups as f64);
+        let Ok(all) = Parts::new(self, shelf, nominal) else {
+            return Vec::new();
+        };
+        let fits = all.offers.keys();
+        fits.filter(|to| allowed(function, to).is_ok())
+            .cloned()
+            .collect()
+    }
+
     /// The vehicle that its components make.
     ///
     /// # Errors

@@ -2,7 +2,7 @@
 //! one can be changed, and a wrong one is a legal model: that is how a mis-wired vehicle is reasoned about.
 
 use crate::error::CircuitError;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::sync::OnceLock;
 
@@ -12,15 +12,14 @@ pub const FUNCTIONS: (&str, &str) = ("functions.toml", include_str!("../../data/
 /// Most joins of one vehicle that differ from what the functions say.
 pub const MOST_JOINS: usize = 16;
 
-/// A join that is not as the functions say.
-#[derive(Debug, Clone, PartialEq, Eq, Deserialize)]
-#[serde(deny_unknown_fields)]
+/// A join that is not as the functions say: a wire that leads elsewhere than to what it carries.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, utoipa::ToSchema)]
 pub struct Join {
     /// Strand id.
     pub strand: String,
     /// Pin.
     pub pin: u8,
-    /// Function that it is joined to in place of its own; none: it leads nowhere.
+    /// Function whose point it leads to, `function@slot` for one of another slot; none: it leads nowhere.
     #[serde(default)]
     pub to: Option<String>,
 }
@@ -73,7 +72,10 @@ pub fn functions() -> Result<&'static BTreeMap<String, Function>, CircuitError> 
 /// A sentence that names both.
 pub fn allowed(own: &str, to: &str) -> Result<(), CircuitError> {
     let all = functions()?;
-    let of = |name: &str| all.get(name).map_or(Drives::Nobody, |f| f.drives);
+    let of = |name: &str| {
+        let function = name.split('@').next().unwrap_or(name);
+        all.get(function).map_or(Drives::Nobody, |f| f.drives)
+    };
     if of(own) == Drives::Device && of(to) == Drives::Host {
         return Err(CircuitError::Change(format!(
             "“{own}” and “{to}” are both outputs: joined, one of them burns"

@@ -34,6 +34,13 @@ pub struct Slot {
     /// Words that stand for `{key}` in the kinds that fit here.
     #[serde(default)]
     pub words: BTreeMap<String, String>,
+    /// What stands here cannot be told from where the technician stands: as long as nobody looked, the other kinds that
+    /// go together are held possible.
+    #[serde(default)]
+    pub hidden: bool,
+    /// Slot that has the same kind: a maker puts two alike.
+    #[serde(default)]
+    pub twin: Option<String>,
 }
 
 /// The sections of a netlist, in order: where a part stands does not depend on the order in which components were put in.
@@ -62,12 +69,21 @@ pub struct Kind {
     /// Name, as a technician says it.
     #[serde(default)]
     pub name: String,
+    /// Kind that it is like: what is not said here is as there.
+    #[serde(default)]
+    pub like: Option<String>,
+    /// The one look that tells it from the others that fit.
+    #[serde(default)]
+    pub look: String,
     /// Slots that it fits; none of a sub-circuit.
     #[serde(default)]
     pub slots: Vec<String>,
     /// Of what stands in this slot on the road, how much is of this kind (workshop estimate).
     #[serde(default)]
     pub share: f64,
+    /// What a motor looks like, as the intake asks for it.
+    #[serde(default)]
+    pub drive: Option<String>,
     /// Key shape that it is drawn with.
     #[serde(default)]
     pub drawing: String,
@@ -157,7 +173,6 @@ pub struct Shelf {
     pub slots: Vec<Slot>,
     /// Component kinds by file name.
     pub kinds: Vec<Kind>,
-    circuits: Vec<Kind>,
 }
 
 fn files(dir: &'static Dir<'static>) -> Vec<(&'static str, &'static str)> {
@@ -201,6 +216,52 @@ impl Kind {
             return Err(CircuitError::at(file, text, part.id.span().start, message));
         }
         Ok(kind)
+    }
+
+    /// With everything that is not said as the kind has it that it is like.
+    fn after(mut self, other: &Self) -> Self {
+        fn said<T: Clone>(own: &mut Vec<T>, other: &[T]) {
+            if own.is_empty() {
+                own.extend_from_slice(other);
+            }
+        }
+        let of = other.clone();
+        if self.drawing.is_empty() {
+            self.drawing = of.drawing;
+        }
+        said(&mut self.slots, &of.slots);
+        said(&mut self.with, &of.with);
+        said(&mut self.inlet, &of.inlet);
+        said(&mut self.outlet, &of.outlet);
+        said(&mut self.plugs, &of.plugs);
+        said(&mut self.strands, &of.strands);
+        said(&mut self.parts, &of.parts);
+        said(&mut self.figures, &of.figures);
+        said(&mut self.shows, &of.shows);
+        said(&mut self.interlocks, &of.interlocks);
+        if self.traits.is_empty() {
+            self.traits = of.traits;
+        }
+        fn also<T>(own: &mut BTreeMap<String, T>, other: BTreeMap<String, T>) {
+            for (key, value) in other {
+                own.entry(key).or_insert(value);
+            }
+        }
+        also(&mut self.nets, of.nets);
+        also(&mut self.offers, of.offers);
+        also(&mut self.points, of.points);
+        also(&mut self.proof, of.proof);
+        also(&mut self.access, of.access);
+        also(&mut self.segments, of.segments);
+        self.opens |= of.opens;
+        self.logic = self.logic.or(of.logic);
+        self.motor = self.motor.or(of.motor);
+        self.turn = self.turn.or(of.turn);
+        self.cells = self.cells.or(of.cells);
+        self.group = self.group.or(of.group);
+        self.middle = self.middle.or(of.middle);
+        self.middle_boxes = self.middle_boxes.or(of.middle_boxes);
+        self
     }
 
     /// With the sub-circuits that it is made of: its own first, but in place of what has the same id.
@@ -247,6 +308,20 @@ impl Kind {
         Ok(self)
     }
 
+    /// Ids of its strands when it stands in this slot.
+    pub fn strands_in(&self, slot: &Slot) -> Vec<String> {
+        let filled = |id: &str| {
+            let words = slot.words.iter();
+            words.fold(id.to_owned(), |id, (word, with)| {
+                id.replace(&format!("{{{word}}}"), with)
+            })
+        };
+        self.strands
+            .iter()
+            .map(|s| filled(s.id.get_ref()))
+            .collect()
+    }
+
     /// Does it fit in this slot?
     pub fn fits(&self, slot: &str) -> bool {
         self.slots.iter().any(|s| s == slot)
@@ -269,15 +344,25 @@ impl Shelf {
             .into_iter()
             .map(|(file, text)| Kind::parse(file, text, &slots))
             .collect::<Result<Vec<_>, _>>()?;
-        let kinds = files(&KINDS)
+        let read = files(&KINDS)
             .into_iter()
-            .map(|(file, text)| Kind::parse(file, text, &slots)?.whole(&circuits))
+            .map(|(file, text)| Kind::parse(file, text, &slots))
             .collect::<Result<Vec<_>, _>>()?;
-        Ok(Self {
-            slots,
-            kinds,
-            circuits,
-        })
+        let kinds = read
+            .iter()
+            .map(|kind| {
+                let Some(like) = &kind.like else {
+                    return kind.clone().whole(&circuits);
+                };
+                let other = read.iter().find(|k| k.id.get_ref() == like);
+                let other = other.ok_or_else(|| CircuitError::Unknown {
+                    kind: "kind to be like",
+                    name: format!("{like}, {}", kind.id.get_ref()),
+                })?;
+                kind.clone().after(other).whole(&circuits)
+            })
+            .collect::<Result<Vec<_>, _>>()?;
+        Ok(Self { slots, kinds })
     }
 
     /// What ships.
@@ -290,22 +375,6 @@ impl Shelf {
             Ok(shelf) => Ok(shelf),
             Err(e) => Err(CircuitError::Change(e.to_string())),
         }
-    }
-
-    /// The same shelf with one kind more, or in place of the one of the same id: a shop's own file.
-    ///
-    /// # Errors
-    /// As [`Kind::parse`], and a sub-circuit that does not exist.
-    pub fn with(&self, file: &str, text: &str) -> Result<Self, CircuitError> {
-        let own = Kind::parse(file, text, &self.slots)?.whole(&self.circuits)?;
-        let mut kinds = self.kinds.clone();
-        kinds.retain(|k| k.id.get_ref() != own.id.get_ref());
-        kinds.push(own);
-        Ok(Self {
-            slots: self.slots.clone(),
-            kinds,
-            circuits: self.circuits.clone(),
-        })
     }
 
     /// Kind by id.

@@ -124,6 +124,9 @@ pub struct Build {
     /// Joins that are not as the functions say.
     #[serde(default, rename = "join")]
     pub joins: Vec<Join>,
+    /// Slots of which somebody said what stands there; the others are only assumed.
+    #[serde(skip)]
+    pub told: BTreeSet<String>,
 }
 
 impl Build {
@@ -252,14 +255,11 @@ impl Build {
         self.check(shelf).map_err(|(_, m)| CircuitError::Change(m))
     }
 
-    /// A wire leads to the point of this function, or nowhere. What is said last counts.
-    pub fn rejoin(&mut self, strand: &str, pin: u8, to: Option<&str>) {
-        self.joins.retain(|j| j.strand != strand || j.pin != pin);
-        self.joins.push(Join {
-            strand: strand.into(),
-            pin,
-            to: to.map(Into::into),
-        });
+    /// A wire leads elsewhere than to what it carries. What is said last counts.
+    pub fn rejoin(&mut self, join: Join) {
+        self.joins
+            .retain(|j| j.strand != join.strand || j.pin != join.pin);
+        self.joins.push(join);
     }
 
     /// Cells of its pack.

@@ -3,7 +3,7 @@
 
 use serde::Deserialize;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::build::{self, Kind, Shelf};
+use spannung_circuit::build::{self, Join, Kind, Shelf};
 use spannung_circuit::family::{
     Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
     Strand, shipped,
@@ -221,11 +221,11 @@ fn what_was_noted_of_a_thing_that_is_taken_off_waits_for_it() {
 #[test]
 fn a_wrong_join_is_a_vehicle_and_reads_as_it_is_joined() {
     // the throttle's signal on the brake's line: nothing drives, and the line stands where the throttle rests
-    let wrong = Change::Join {
+    let wrong = Change::Join(Join {
         strand: "throttle".into(),
         pin: 3,
         to: Some("pedal signal".into()),
-    };
+    });
     let profile = on_family("gh48", &[wrong]).unwrap();
     let net = profile.netlist().unwrap();
     let circuit = Circuit::compile(&net, &[], &[]);
@@ -235,11 +235,11 @@ fn a_wrong_join_is_a_vehicle_and_reads_as_it_is_joined() {
     assert!((0.8..1.0).contains(&volts("PAS")), "{}", volts("PAS"));
     let scene = Scene::of(&profile, &net, &circuit, None);
     assert_eq!(scene.observe("motor", &on()).as_deref(), Some("silent"));
-    let nowhere = Change::Join {
+    let nowhere = Change::Join(Join {
         strand: "throttle".into(),
         pin: 3,
         to: None,
-    };
+    });
     assert!(on_family("gh48", &[nowhere]).unwrap().netlist().is_ok());
 }
 
@@ -263,19 +263,19 @@ fn what_cannot_be_is_said_and_names_the_thing() {
         ),
         (component("controller", Some("brushed")), "phase"),
         (
-            Change::Join {
+            Change::Join(Join {
                 strand: "throttle".into(),
                 pin: 3,
                 to: Some("5 V supply".into()),
-            },
+            }),
             "both outputs",
         ),
         (
-            Change::Join {
+            Change::Join(Join {
                 strand: "throttle".into(),
                 pin: 99,
                 to: None,
-            },
+            }),
             "no pin “throttle 99”",
         ),
         (
@@ -289,10 +289,12 @@ fn what_cannot_be_is_said_and_names_the_thing() {
         assert!(sentence.contains(part), "{sentence} / {part}");
     }
     let many: Vec<Change> = (1..=17)
-        .map(|pin| Change::Join {
-            strand: format!("loom-{pin}"),
-            pin,
-            to: None,
+        .map(|pin| {
+            Change::Join(Join {
+                strand: format!("loom-{pin}"),
+                pin,
+                to: None,
+            })
         })
         .collect();
     let sentence = on_family("gh48", &many).unwrap_err().to_string();
@@ -372,10 +374,12 @@ wires = [
   { pin = 2, code = "BK", function = "lamp minus", to = "LAMP-" },
 ]
 "#;
-    let shelf = Shelf::shipped()
-        .unwrap()
-        .with("own-lamp.toml", own)
-        .unwrap();
+    let shipped = Shelf::shipped().unwrap();
+    let own = Kind::parse("own-lamp.toml", own, &shipped.slots).unwrap();
+    let shelf = Shelf {
+        slots: shipped.slots.clone(),
+        kinds: shipped.kinds.iter().cloned().chain([own]).collect(),
+    };
     let mut build = Family::shipped("gh48").unwrap().build;
     build.swap("lights", Some("own-lamp"), &shelf).unwrap();
     let family = build.family(&shelf).unwrap();

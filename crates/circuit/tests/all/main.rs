@@ -3,6 +3,9 @@
 #![allow(clippy::unwrap_used)] // a test that panics says where
 
 mod builds;
+mod common;
+mod kinds;
+mod otherwise;
 mod profile;
 mod properties;
 mod sensitivity;

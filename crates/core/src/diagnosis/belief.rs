@@ -22,6 +22,26 @@ pub struct Belief {
     pub unknown: Unknown,
     /// Parts of other values than the family's that a sound vehicle with these readings rather has than not: their cases.
     pub chosen: Vec<usize>,
+    /// The ways in which the vehicle may be built otherwise.
+    pub ways: Vec<WayHeld>,
+}
+
+/// How far a way to build the vehicle is held.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WayHeld {
+    /// Its case.
+    pub case: usize,
+    /// Share with nothing to repair.
+    pub alone: f64,
+    /// Share beside some fault.
+    pub beside: f64,
+}
+
+impl WayHeld {
+    /// Share of vehicles that are built so, broken or not.
+    pub fn share(&self) -> f64 {
+        self.alone + self.beside
+    }
 }
 
 /// Share of each class.

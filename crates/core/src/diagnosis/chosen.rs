@@ -1,4 +1,5 @@
-//! What a maker's choices ([`choices`](super::choices)) are worth to every hypothesis. That a vehicle has parts of other
+//! What a maker's choices ([`choices`](super::choices)), and the known ways to build the vehicle otherwise, are worth to every
+//! hypothesis. That a vehicle has parts of other
 //! values says nothing about whether it is broken, and where; so a choice is no suspect, but may stand beside each:
 //!
 //! ```text
@@ -30,11 +31,20 @@ const HOPELESS: f64 = -3.0;
 /// ln of the most that a choice is worth, so that its odds stay a number.
 const CERTAIN: f64 = 600.0;
 
+/// What may stand beside a hypothesis.
+#[derive(Debug, Clone)]
+struct Choice {
+    case: usize,
+    /// ln of its chance.
+    chance: f64,
+    /// A known way to build the vehicle: on a sound one it is a hypothesis of its own.
+    way: bool,
+}
+
 /// What is known of them.
 #[derive(Debug, Clone)]
 pub(super) struct Chosen {
-    /// Case of each choice, and ln of its chance.
-    choices: Vec<(usize, f64)>,
+    choices: Vec<Choice>,
     /// ln G of each choice, by what was taken in.
     gains: Vec<Vec<f64>>,
     /// Where that stands in the evidence.
@@ -49,7 +59,11 @@ impl Chosen {
     /// Nothing read yet.
     pub fn new(model: &Model) -> Self {
         let choice = |h: &Hypothesis| match h.kind {
-            Suspicion::Choice(k) => Some((k, model.cases[k].share.max(1e-300).ln())),
+            Suspicion::Choice(k) | Suspicion::Built(k) => Some(Choice {
+                case: k,
+                chance: model.cases[k].share.max(1e-300).ln(),
+                way: matches!(h.kind, Suspicion::Built(_)),
+            }),
             _ => None,
         };
         let all = model.cases.len() + 1;
@@ -71,42 +85,91 @@ impl Chosen {
         }
         self.places.push(at.evidence);
         let ln = |p: f64| p.max(1e-30).ln();
-        let gain = |(k, _): &(usize, f64)| ln(cases[*k]) - ln(*sound);
+        let gain = |c: &Choice| ln(cases[c.case]) - ln(*sound);
         self.gains.push(self.choices.iter().map(gain).collect());
         for (k, moves) in self.moves.iter_mut().enumerate().take(cases.len()) {
             *moves |= u128::from(material(column, k, &model.variances)) << item;
         }
-        let open = self.open();
-        let mut known: BTreeMap<u128, f64> = BTreeMap::new();
         let each = cases.iter_mut().chain([sound]);
-        for ((moves, worth), like) in self.moves.iter().zip(&mut self.worth).zip(each) {
-            let now = *known
-                .entry(*moves)
-                .or_insert_with(|| Beside::of(*moves, &open, &self.gains).worth);
-            *like *= (now - *worth).exp();
-            *worth = now;
+        for (like, change) in each.zip(self.weigh()) {
+            *like *= change.exp();
         }
+    }
+
+    /// What they are worth by now to each case and to a sound vehicle, the last one: how much more than before, as ln.
+    fn weigh(&mut self) -> Vec<f64> {
+        let (all, alone) = (self.open(true), self.open(false));
+        let mut known: BTreeMap<u128, f64> = BTreeMap::new();
+        let sound = self.moves.len() - 1;
+        let each = self.moves.iter().zip(&mut self.worth).enumerate();
+        each.map(|(k, (moves, worth))| {
+            let now = if k == sound {
+                Beside::of(*moves, &alone, &self.gains).worth
+            } else {
+                *known
+                    .entry(*moves)
+                    .or_insert_with(|| Beside::of(*moves, &all, &self.gains).worth)
+            };
+            let before = std::mem::replace(worth, now);
+            now - before
+        })
+        .collect()
+    }
+
+    /// A way to build the vehicle that somebody looked for and did not find: what that changes for each case, as ln.
+    pub fn rule_out(&mut self, case: usize) -> Vec<f64> {
+        for c in self.choices.iter_mut().filter(|c| c.case == case) {
+            c.chance = f64::NEG_INFINITY;
+        }
+        self.weigh()
+    }
+
+    /// The chance of each way to build the vehicle beside each of some hypotheses, `shares` by case: case and chance.
+    pub fn ways(&self, shares: &[f64]) -> Vec<(usize, f64)> {
+        let open = self.open(true);
+        let ways: Vec<&Open> = open.iter().filter(|o| self.choices[o.place].way).collect();
+        if ways.is_empty() {
+            return Vec::new();
+        }
+        let mut by_moves: BTreeMap<u128, f64> = BTreeMap::new();
+        for (moves, share) in self.moves.iter().zip(shares) {
+            *by_moves.entry(*moves).or_default() += share;
+        }
+        let mut chances = vec![0.0; self.choices.len()];
+        for (moves, share) in by_moves {
+            let beside = Beside::of(moves, &open, &self.gains);
+            for (place, chance) in beside.chances {
+                chances[place] += share * chance;
+            }
+        }
+        let each = ways
+            .iter()
+            .map(|o| (self.choices[o.place].case, chances[o.place]));
+        each.collect()
     }
 
     /// Cases of the choices that are likelier than not on a sound vehicle, and which of the evidence they move.
     pub fn on_a_sound_one(&self) -> (Vec<usize>, Vec<usize>) {
-        let beside = Beside::of(0, &self.open(), &self.gains);
-        let cases: Vec<usize> = beside.likely.iter().map(|p| self.choices[*p].0).collect();
+        let beside = Beside::of(0, &self.open(false), &self.gains);
+        let each = beside.likely.iter();
+        let cases: Vec<usize> = each.map(|p| self.choices[*p].case).collect();
         let moved = cases.iter().fold(0, |all, k| all | self.moves[*k]);
         let items = self.places.iter().enumerate();
         let explained = items.filter(|(t, _)| moved >> t & 1 == 1).map(|(_, e)| *e);
         (cases, explained.collect())
     }
 
-    /// Choices that could matter, with what they move.
-    fn open(&self) -> Vec<Open> {
+    /// Choices that could matter, with what they move; with the ways to build the vehicle, or without.
+    fn open(&self, ways: bool) -> Vec<Open> {
         let each = self.choices.iter().enumerate();
         let at_best = |c: usize| self.gains.iter().map(|g| g[c].max(0.0)).sum::<f64>();
-        let open = each.filter(|(c, (_, chance))| at_best(*c) + chance > HOPELESS);
-        open.map(|(place, (case, chance))| Open {
+        let open = each
+            .filter(|(_, choice)| ways || !choice.way)
+            .filter(|(c, choice)| at_best(*c) + choice.chance > HOPELESS);
+        open.map(|(place, choice)| Open {
             place,
-            chance: *chance,
-            moves: self.moves[*case],
+            chance: choice.chance,
+            moves: self.moves[choice.case],
         })
         .collect()
     }
@@ -125,6 +188,8 @@ struct Beside {
     worth: f64,
     /// Those that are likelier than not, by place, the likeliest of all first.
     likely: Vec<usize>,
+    /// The chance of each, by place.
+    chances: BTreeMap<usize, f64>,
 }
 
 impl Beside {
@@ -134,9 +199,11 @@ impl Beside {
         let mut new = Self {
             worth: 0.0,
             likely: Vec::new(),
+            chances: BTreeMap::new(),
         };
         for _ in 0..BESIDE {
             let mut total = 1.0;
+            let mut weights: Vec<(usize, f64)> = Vec::new();
             let mut best: Option<(f64, &Open)> = None;
             for choice in open {
                 let items = gains.iter().enumerate().filter(|(t, _)| left >> t & 1 == 1);
@@ -144,12 +211,17 @@ impl Beside {
                 let gain = gain.min(CERTAIN);
                 let chance = choice.chance.exp();
                 total += chance * (gain.exp() - 1.0);
+                weights.push((choice.place, chance * gain.exp()));
                 let odds = gain + choice.chance;
                 if odds > 0.0 && best.is_none_or(|(most, _)| odds > most) {
                     best = Some((odds, choice));
                 }
             }
             new.worth += total.max(1e-30).ln();
+            for (place, weight) in weights {
+                let chance = new.chances.entry(place).or_default();
+                *chance = chance.max(weight / total.max(1e-30)).min(1.0);
+            }
             let Some((_, choice)) = best.filter(|(_, c)| c.moves & left != 0) else {
                 break;
             };
@@ -161,7 +233,7 @@ impl Beside {
 }
 
 /// Does a case move a reading, or an answer, by more than what a sound vehicle differs in?
-fn material(column: &Column, case: usize, variances: &[f64; FACTORS]) -> bool {
+pub(super) fn material(column: &Column, case: usize, variances: &[f64; FACTORS]) -> bool {
     match column {
         Column::Outcomes { cases, healthy } => cases.get(case).is_some_and(|row| {
             let mut apart = row.iter().zip(healthy);

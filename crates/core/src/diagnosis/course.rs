@@ -6,7 +6,7 @@
 //! taken in from where the last one ended.
 
 use crate::catalogue::fnv;
-use crate::diagnosis::belief::{Belief, class_shares};
+use crate::diagnosis::belief::{Belief, WayHeld, class_shares};
 use crate::diagnosis::chosen::Chosen;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn, since_mended};
@@ -19,6 +19,7 @@ use crate::diagnosis::pairs::Failed;
 use crate::diagnosis::signs::SHOWS_OTHERWISE;
 use crate::diagnosis::unknown::Unknown;
 use spannung_circuit::FaultCase;
+use std::collections::BTreeMap;
 
 fn normalise(log: &[f64]) -> Vec<f64> {
     let top = log.iter().copied().fold(f64::MIN, f64::max);
@@ -85,6 +86,7 @@ impl Course {
                 unexplained: Vec::new(),
                 unknown: Unknown::new(model),
                 chosen: Vec::new(),
+                ways: Vec::new(),
             },
             filters: Filters::new(model),
             floors: Vec::new(),
@@ -138,6 +140,7 @@ impl Course {
             self.belief.unexplained[k] = 0.0;
         }
         self.belief.chosen = chosen;
+        self.belief.ways = self.ways(model);
         &self.belief
     }
 
@@ -154,6 +157,28 @@ impl Course {
         each.map(|l| l.max(1e-30).ln()).collect()
     }
 
+    /// The share of each way to build the vehicle: with nothing to repair, and beside the faults.
+    fn ways(&self, model: &Model) -> Vec<WayHeld> {
+        let mut faults = vec![0.0; model.cases.len()];
+        let mut alone = vec![0.0; model.cases.len()];
+        for (h, share) in model.hypotheses.iter().zip(&self.belief.shares) {
+            match h.kind {
+                Suspicion::Case(k) => faults[k] = *share,
+                Suspicion::Built(k) => alone[k] = *share,
+                _ => {}
+            }
+        }
+        let beside: BTreeMap<usize, f64> = self.chosen.ways(&faults).into_iter().collect();
+        let first = model.cases.len() - model.ways.len();
+        (first..model.cases.len())
+            .map(|case| WayHeld {
+                case,
+                alone: alone[case],
+                beside: beside.get(&case).copied().unwrap_or(0.0),
+            })
+            .collect()
+    }
+
     fn take(&mut self, model: &Model, e: &Evidence) {
         let n = model.hypotheses.len();
         let mut floor = 0.0;
@@ -164,10 +189,14 @@ impl Course {
             }
             Item::Risk { id, yes } => risk(model, id, *yes, &mut self.belief.unknown),
             Item::NotBuilt { case } => {
-                let this = Suspicion::Built(*case);
+                let beside = self.chosen.rule_out(*case);
                 let each = model.hypotheses.iter();
-                each.map(|h| if h.kind == this { -LOOKED_AT } else { 0.0 })
-                    .collect()
+                each.map(|h| match h.kind {
+                    Suspicion::Built(k) if k == *case => -LOOKED_AT,
+                    Suspicion::Case(k) => beside[k],
+                    _ => 0.0,
+                })
+                .collect()
             }
             Item::ByHand { class, out } => (0..n)
                 .map(|h| {

@@ -155,7 +155,8 @@ impl Hypotheses {
         }
         // what the catalogue knows is what the others leave
         let outside = OUTSIDE * altered.iter().map(|a| a.outside).product::<f64>();
-        let ways: f64 = built.iter().map(|share| BUILT * share).sum();
+        let alone = BUILT.min(MOST_BUILT / built.iter().sum::<f64>().max(1e-9));
+        let ways: f64 = built.iter().map(|share| alone * share).sum();
         let choices = cases.len() - listed - beside.len() - built.len();
         let known_share = 1.0 - OTHER - NOTHING - outside - ways;
         for (h, case) in new.all.iter_mut().zip(cases) {
@@ -196,7 +197,7 @@ impl Hypotheses {
                 key: cases[k].key.clone(),
                 kind: Suspicion::Built(k),
                 class: None,
-                weight: BUILT * share,
+                weight: alone * share,
             });
         }
         for (k, class) in new.classes.iter().enumerate() {
@@ -230,6 +231,8 @@ const NOTHING: f64 = 0.08;
 const OUTSIDE: f64 = 0.03;
 /// Of vehicles that are built in one of the known other ways, how many come with nothing to repair.
 const BUILT: f64 = 0.08;
+/// Share of vehicles that come in with nothing to repair and built otherwise, however many ways there are.
+const MOST_BUILT: f64 = 0.10;
 /// Share of “something else in a class” that the drawing can name: every contact, run, lead, winding, pull-up, sensor and
 /// switch can fail, known or not.
 const DRAWN: f64 = 0.85;

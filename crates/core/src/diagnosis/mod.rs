@@ -32,7 +32,7 @@ pub mod nets;
 pub mod now;
 mod pairs;
 pub mod plan;
-mod predict;
+pub mod predict;
 pub mod repertoire;
 pub mod rows;
 pub mod scale;

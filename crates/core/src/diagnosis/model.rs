@@ -1,6 +1,7 @@
 //! Everything worked out for one profile: the hypotheses, what each test reads under each of them, and the chances of
 //! the symptoms. [`predict`](super::predict) builds it once; from then on it is only looked up.
 
+use crate::diagnosis::chosen::material;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::Answer;
 use crate::diagnosis::hypothesis::{Class, Hypothesis};
@@ -11,6 +12,7 @@ use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::FACTORS;
 use crate::diagnosis::signs::{Asked, Seen};
+use spannung_circuit::otherwise::Way;
 use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
@@ -60,6 +62,8 @@ pub struct Model {
     pub listed: usize,
     /// How many of the cases, the last ones, are with nothing to repair: a maker's choices, then known ways to build the vehicle.
     pub variants: usize,
+    /// The ways in which it may be built otherwise: the last of the cases, in this order.
+    pub ways: Vec<Arc<Way>>,
     /// Hypotheses: cases, then one per class, then nothing, then outside.
     pub hypotheses: Vec<Hypothesis>,
     /// Repair classes in order of first appearance.
@@ -103,6 +107,17 @@ impl Model {
         // rows of chances, symptoms and signs go with the number of cases
         let rows: usize = self.rows.iter().map(|r| r.bytes()).sum();
         columns + rows + self.cases.len() * (self.symptoms.len() * 8 + 400)
+    }
+
+    /// Does a case move a test by more than what sound vehicles differ in?
+    pub fn moves(&self, test: usize, case: usize) -> bool {
+        material(&self.columns[test], case, &self.variances)
+    }
+
+    /// The way in which a case has the vehicle built.
+    pub fn way(&self, case: usize) -> Option<&Way> {
+        let first = self.cases.len() - self.ways.len();
+        self.ways.get(case.checked_sub(first)?).map(Arc::as_ref)
     }
 
     /// Volts of the pack as its family's figures have it.

@@ -2,7 +2,7 @@
 //! here they become a column per test. What a change of the vehicle leaves alone is taken from before.
 
 use crate::catalogue::Catalogue;
-use crate::diagnosis::choices::choices;
+use crate::diagnosis::choices::{CHOICE, choices};
 use crate::diagnosis::column::{Column, Readings};
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::hypothesis::{Hypotheses, class_id};
@@ -18,8 +18,8 @@ use crate::diagnosis::solved::Vehicle;
 use crate::diagnosis::unlisted::{Known, unlisted};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::variant::{self, Variant};
-use spannung_circuit::{Change, FaultCase, Netlist, Profile, VehicleState};
+use spannung_circuit::otherwise::{self, Way};
+use spannung_circuit::{FaultCase, Profile, VehicleState};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
@@ -111,18 +111,28 @@ impl Model {
             asked: &asked,
         };
         let solved = vehicle.solve(kept.as_ref());
-        let ways = built_otherwise(profile)?;
         let mut signs = solved.signs.clone();
-        let mut built = Vec::new();
-        for way in &ways {
-            let (circuit, row) = forward.built(&way.net, &base);
-            signs.push(asked.look(
-                catalogue,
-                &Scene::of(&way.profile, &way.net, &circuit, None),
-            ));
-            built.push(row);
+        for (case, seen) in cases.iter_mut().zip(&signs) {
+            if case.fault == CHOICE && !asked.drives_like(catalogue, seen, &sound) {
+                case.share = 0.0;
+            }
         }
-        cases.extend(ways.iter().map(|w| w.case.clone()));
+        let mut built = Vec::new();
+        let mut ways = Vec::new();
+        for way in otherwise::ways(profile, &net)? {
+            let (circuit, row) = forward.built(&way.net, &base);
+            let scene = Scene::of(&way.profile, &way.net, &circuit, None);
+            let seen = asked.look(catalogue, &scene);
+            // what reads and looks like the drawing is nobody's question
+            let alike = row == base && seen == sound;
+            if alike || !asked.drives_like(catalogue, &seen, &sound) {
+                continue;
+            }
+            cases.push(case_of(&way));
+            signs.push(seen);
+            built.push(row);
+            ways.push(Arc::new(way));
+        }
         let shares: Vec<f64> = ways.iter().map(|w| w.share).collect();
         let held = Hypotheses::of(
             catalogue, profile, &cases, listed, &beside, &shares, &unheard,
@@ -134,6 +144,7 @@ impl Model {
             cases: cases.clone(),
             listed,
             variants: chosen + ways.len(),
+            ways,
             hypotheses: held.all,
             classes: held.classes,
             tests,
@@ -241,11 +252,10 @@ impl Model {
         let at = [(probe.clone(), state.clone())];
         let forward = Forward::new(&self.profile.family, &self.net, &at);
         let base = forward.healthy();
-        let ways = built_otherwise(&self.profile).unwrap_or_default();
-        let solved = &self.cases[..self.cases.len() - ways.len()];
+        let solved = &self.cases[..self.cases.len() - self.ways.len()];
         let all: Vec<&FaultCase> = solved.iter().collect();
         let predicted = forward.cases(&all, &base);
-        let built = ways.iter().map(|w| forward.built(&w.net, &base).1[0]);
+        let built = self.ways.iter().map(|w| forward.built(&w.net, &base).1[0]);
         let cases = predicted.into_iter().map(|(_, row)| row[0]).chain(built);
         let readings = Readings::new(cases, base[0]);
         Some(Column::figures(
@@ -257,46 +267,22 @@ impl Model {
     }
 }
 
-/// A known way to build this vehicle otherwise.
-struct Way {
-    profile: Profile,
-    net: Netlist,
-    case: FaultCase,
-    share: f64,
-}
-
 /// Fault id of the cases that are ways to build a vehicle.
 pub const BUILT: &str = "built";
 
-/// The known ways to build this vehicle otherwise, but for those in which it is built.
-fn built_otherwise(profile: &Profile) -> Result<Vec<Way>, CoreError> {
-    let family = &profile.family;
-    let open = |v: &&Variant| v.fits(family) && !profile.built.contains(v.id.get_ref());
-    let mut ways = Vec::new();
-    for variant in variant::variants()?.iter().filter(open) {
-        let id = variant.id.get_ref();
-        let change = Change::Built {
-            variant: id.clone(),
-        };
-        let profile = profile.with(&change)?;
-        ways.push(Way {
-            net: profile.netlist()?,
-            profile,
-            case: FaultCase {
-                key: format!("{BUILT}:{id}"),
-                fault: BUILT.into(),
-                x: id.clone(),
-                name: variant.name.clone(),
-                effects: Vec::new(),
-                at: Vec::new(),
-                segment: String::new(),
-                strand: None,
-                signs: BTreeMap::new(),
-                intermittent: false,
-                share: variant.share,
-            },
-            share: variant.share,
-        });
+/// A way to build the vehicle as a case: nothing is broken.
+fn case_of(way: &Way) -> FaultCase {
+    FaultCase {
+        key: format!("{BUILT}:{}", way.id),
+        fault: BUILT.into(),
+        x: way.id.clone(),
+        name: way.name.clone(),
+        effects: Vec::new(),
+        at: Vec::new(),
+        segment: String::new(),
+        strand: None,
+        signs: BTreeMap::new(),
+        intermittent: false,
+        share: way.share,
     }
-    Ok(ways)
 }

@@ -58,6 +58,16 @@ impl Asked {
         self.list.iter().map(value).collect()
     }
 
+    /// Does it drive, and show that it is on, as a sound one does? What does not was built by nobody.
+    pub fn drives_like(&self, catalogue: &Catalogue, seen: &Seen, sound: &Seen) -> bool {
+        let at_rest = VehicleState::default();
+        DRIVES.iter().all(|(sign, broken)| {
+            let value = |of| self.value(catalogue, of, sign, &at_rest);
+            let is = value(seen);
+            is == value(sound) || is.is_none_or(|v| !broken.contains(&v))
+        })
+    }
+
     /// The value of a sign in what was seen; none when it was not asked about.
     pub fn value<'a>(
         &self,
@@ -72,6 +82,11 @@ impl Asked {
     }
 }
 
+/// What shows that a vehicle does not drive, by sign.
+const DRIVES: [(&str, &[&str]); 2] = [
+    ("motor", &["silent", "buzzes", "backwards", "runs-away"]),
+    ("display", &["dark"]),
+];
 /// Chance that a sign shows on this vehicle whatever is wrong with it, for its maker built it so; and at every look.
 pub(super) const SHOWS_OTHERWISE: f64 = 0.05;
 

@@ -1,10 +1,13 @@
 //! What the vehicle has: slot by slot the component that stands there, where it is known from, and what else fits.
 
 use super::Job;
+use super::profile::Named;
 use crate::catalogue::Catalogue;
 use serde::Serialize;
-use spannung_circuit::build::{Kind, Slot};
-use spannung_circuit::{Build, Change, KnownFrom, Shelf};
+use spannung_circuit::build::{Join, Kind, Slot};
+use spannung_circuit::family::{Strand, Wire};
+use spannung_circuit::otherwise::fitting;
+use spannung_circuit::{Change, Family, KnownFrom, Shelf};
 use utoipa::ToSchema;
 
 /// A slot of this vehicle.
@@ -26,8 +29,33 @@ pub struct SlotView {
     pub changed: bool,
     /// May it be taken off?
     pub needed: bool,
+    /// Ids of the figures of its label.
+    pub figures: Vec<String>,
+    /// Its wires and what they lead to.
+    pub joins: Vec<JoinView>,
     /// The kinds that go together with the rest, the likeliest first, with the one that is there.
     pub fits: Vec<KindView>,
+}
+
+/// A wire of a component.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct JoinView {
+    /// Strand id.
+    pub strand: String,
+    /// Name of its plug.
+    pub plug: String,
+    /// Pin.
+    pub pin: u8,
+    /// Insulation colour.
+    pub code: String,
+    /// What it carries.
+    pub function: String,
+    /// What it leads to; none: nowhere.
+    pub to: Option<String>,
+    /// Was that said here?
+    pub changed: bool,
+    /// What it could lead to.
+    pub can: Vec<Named>,
 }
 
 /// A kind that fits in a slot.
@@ -37,27 +65,58 @@ pub struct KindView {
     pub kind: String,
     /// Name.
     pub name: String,
+    /// The one look that tells it from the others.
+    pub look: String,
     /// Of what stands there on the road, so many in a hundred are of this kind.
     pub percent: u8,
 }
 
-/// The kinds that can stand in this slot of this build.
-fn fitting(build: &Build, slot: &Slot, shelf: &Shelf) -> Vec<KindView> {
-    let id = slot.id.get_ref();
-    let goes = |kind: &&Kind| {
-        let mut tried = build.clone();
-        let swapped = tried.swap(id, Some(kind.id.get_ref()), shelf);
-        swapped.is_ok() && tried.family(shelf).is_ok()
+/// A point that a wire can lead to, in words.
+pub(crate) fn point(id: &str, shelf: &Shelf) -> String {
+    match id.split_once('@') {
+        Some((function, slot)) => {
+            let slot = shelf.slot(slot).map_or(slot, |s| s.name.as_str());
+            format!("{function}, {}", slot.to_lowercase())
+        }
+        None => id.into(),
+    }
+}
+
+/// The wires of the component in a slot.
+fn joins(family: &Family, slot: &Slot, kind: &Kind, shelf: &Shelf) -> Vec<JoinView> {
+    let own = kind.strands_in(slot);
+    let strands = family
+        .strands
+        .iter()
+        .filter(|s| own.contains(s.id.get_ref()));
+    let plug = |id: &str| {
+        let found = family.plugs.iter().find(|p| p.id.get_ref() == id);
+        found.map_or_else(String::new, |p| p.name.clone())
     };
-    let all: Vec<&Kind> = shelf.fitting(id).into_iter().filter(goes).collect();
-    let whole: f64 = all.iter().map(|k| k.share).sum();
-    let percent = |k: &Kind| (k.share / whole.max(1e-9) * 100.0).round() as u8;
-    all.into_iter()
-        .map(|k| KindView {
-            kind: k.id.get_ref().clone(),
-            name: k.name.clone(),
-            percent: percent(k),
-        })
+    let wire = |s: &Strand, w: &Wire| {
+        let said = |j: &&Join| &j.strand == s.id.get_ref() && j.pin == w.pin;
+        let said = family.build.joins.iter().find(said);
+        JoinView {
+            strand: s.id.get_ref().clone(),
+            plug: plug(&s.plug),
+            pin: w.pin,
+            code: w.code.clone(),
+            function: w.function.clone(),
+            to: said.map_or_else(|| Some(w.function.clone()), |j| j.to.clone()),
+            changed: said.is_some(),
+            can: family
+                .build
+                .joinable(&w.function, shelf)
+                .into_iter()
+                .map(|id| Named {
+                    name: point(&id, shelf),
+                    id,
+                })
+                .collect(),
+        }
+    };
+    strands
+        .flat_map(|s| s.wires.iter().map(move |w| wire(s, w)))
         .collect()
 }
 
@@ -71,6 +130,9 @@ impl Job {
             return Vec::new();
         };
         let build = &family.build;
+        // as it is drawn here, colours and moved pins with it
+        let own = self.own_family(catalogue);
+        let own = own.as_ref().unwrap_or(family);
         let mut out: Vec<SlotView> = shelf
             .slots
             .iter()
@@ -93,7 +155,20 @@ impl Job {
                     source: said.and_then(|c| c.source),
                     changed: was != there.map(|c| c.kind.as_str()),
                     needed: slot.needed,
-                    fits: fitting(build, slot, shelf),
+                    figures: kind.map_or_else(Vec::new, |k| {
+                        let each = k.figures.iter();
+                        each.map(|f| f.id.get_ref().clone()).collect()
+                    }),
+                    joins: kind.map_or_else(Vec::new, |k| joins(own, slot, k, shelf)),
+                    fits: fitting(build, std::slice::from_ref(id), shelf)
+                        .into_iter()
+                        .map(|f| KindView {
+                            kind: f.kind.id.get_ref().clone(),
+                            name: f.kind.name.clone(),
+                            look: f.kind.look.clone(),
+                            percent: (f.share * 100.0).round() as u8,
+                        })
+                        .collect(),
                 }
             })
             // what nothing can be put into, and is empty, is no slot of such a vehicle

@@ -289,7 +289,8 @@ impl Job {
             }
         });
         let ways = variant::variants().unwrap_or_default();
-        let built = ways.iter().filter(|v| v.fits(usual)).map(|v| {
+        let kept = |v: &&variant::Variant| v.kind.is_none() || own.built.contains(v.id.get_ref());
+        let built = ways.iter().filter(|v| v.fits(usual)).filter(kept).map(|v| {
             let id = v.id.get_ref();
             let said =
                 self.last_change(|c| matches!(c, Change::Built { variant } if variant == id));

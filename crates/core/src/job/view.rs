@@ -5,6 +5,7 @@ use crate::diagnosis::explain::BandKind;
 use crate::job::gate::Standing;
 use crate::reading::Unit;
 use serde::{Deserialize, Serialize};
+use spannung_circuit::Change;
 use spannung_circuit::state::VehicleState;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -306,10 +307,14 @@ pub struct PlanView {
 pub struct BuiltView {
     /// Key under which it is ruled out by hand.
     pub key: String,
-    /// Id for the change `built`.
-    pub variant: String,
+    /// What is noted when it is.
+    pub changes: Vec<Change>,
     /// Name.
     pub name: String,
+    /// The component that is drawn; none where only a wiring differs.
+    pub drawn: Option<BuiltPart>,
+    /// The component that seems to stand there.
+    pub seems: Option<BuiltPart>,
     /// How to make sure of it.
     pub how: String,
     /// Share, per cent.
@@ -318,6 +323,15 @@ pub struct BuiltView {
     pub leads: bool,
     /// Readings that tell it from the drawing.
     pub lines: Vec<BuiltLine>,
+}
+
+/// A component on either side.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct BuiltPart {
+    /// Name of its kind.
+    pub name: String,
+    /// Key shape that it is drawn with.
+    pub drawing: String,
 }
 
 /// A reading as the drawing has it and as it would be.
@@ -329,8 +343,12 @@ pub struct BuiltLine {
     pub reads: String,
     /// What the drawing says.
     pub drawn: String,
+    /// Does it read so?
+    pub as_drawn: bool,
     /// What it would be.
     pub seems: String,
+    /// Does it read so?
+    pub as_seems: bool,
 }
 
 /// One repair in the order of trying.

@@ -14,7 +14,31 @@ use spannung_core::job::gate::{Standing, allows};
 use spannung_core::reading::Unit;
 
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
-const SOUND: [(&str, &[(&str, &str)]); 16] = [
+const SOUND: [(&str, &[(&str, &str)]); 18] = [
+    (
+        "du48",
+        &[
+            ("t-vb-short", "47k"),
+            ("t-bd-low-u", "0.48"),
+            ("t-bd-low-v", "0.49"),
+            ("t-bd-low-w", "0.48"),
+            ("t-bd-high-u", "0.50"),
+            ("t-bd-high-v", "0.49"),
+            ("t-bd-high-w", "0.49"),
+            ("t-ph-12", "121m"),
+            ("t-ph-23", "120m"),
+            ("t-ph-31", "123m"),
+            ("t-ph-frame", "OL"),
+        ],
+    ),
+    (
+        "rr12",
+        &[
+            ("t-left-r", "0.36"),
+            ("t-right-r", "0.38"),
+            ("t-loom-short", "150"),
+        ],
+    ),
     (
         "gh48",
         &[

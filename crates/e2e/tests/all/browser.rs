@@ -3,7 +3,7 @@
 
 use serde_json::{Value, json};
 use spannung_e2e::api::Api;
-use spannung_e2e::{Client, Done, PASSWORD, Shop};
+use spannung_e2e::{Browser, Client, Done, PASSWORD, Shop};
 use thirtyfour::prelude::*;
 
 #[tokio::test]
@@ -400,6 +400,43 @@ fn next(seed: &mut u64) -> u64 {
     *seed >> 33
 }
 
+/// No two boxes of the map lie on each other, none is cut off, and there are more than so many.
+async fn boxes_keep_apart(b: &Browser, state: &str, most: u64) -> Done {
+    b.see("[data-map]").await?;
+    let found = b
+        .page
+        .execute_async(
+            "const done = arguments[0];
+                     requestAnimationFrame(() => requestAnimationFrame(() => {
+                       const boxes = [...document.querySelectorAll('[data-map] [data-box]')].map((e) => {
+                         const r = e.getBBox();
+                         return { id: e.dataset.box, inside: e.dataset.in, x: r.x, y: r.y, w: r.width, h: r.height };
+                       });
+                       const meets = (a, b) => a.x + 0.5 < b.x + b.w && b.x + 0.5 < a.x + a.w && a.y + 0.5 < b.y + b.h && b.y + 0.5 < a.y + a.h;
+                       const wide = document.querySelector('[data-map]').width.baseVal.value;
+                       const bad = boxes.filter((a) => a.x < 0 || a.x + a.w > wide).map((a) => a.id + ' is cut off');
+                       boxes.forEach((a, i) => boxes.slice(i + 1).forEach((b) => {
+                         if (a.inside === b.id || b.inside === a.id) return;
+                         if (a.inside && boxes.some((c) => c.id === a.inside && c.inside === b.id)) return;
+                         if (b.inside && boxes.some((c) => c.id === b.inside && c.inside === a.id)) return;
+                         if (meets(a, b)) bad.push(a.id + ' over ' + b.id);
+                       }));
+                       const map = document.querySelector('[data-map]');
+                       done({ count: boxes.length, bad, wide: map.clientWidth || map.getBoundingClientRect().width });
+                     }));",
+            Vec::new(),
+        )
+        .await?
+        .json()
+        .clone();
+    assert_eq!(found["bad"], json!([]), "{state}: {found}");
+    assert!(
+        found["count"].as_u64().unwrap_or(0) > most,
+        "{state}: {found}"
+    );
+    Ok(())
+}
+
 #[tokio::test]
 async fn no_box_of_the_map_overlaps_another() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
@@ -457,39 +494,60 @@ async fn no_box_of_the_map_overlaps_another() -> Done {
             .await?;
         for width in [820, 1024, 1280, 1600] {
             b.size(width, 800).await?;
-            b.see("[data-map]").await?;
-            let found = b
-                .page
-                .execute_async(
-                    "const done = arguments[0];
-                     requestAnimationFrame(() => requestAnimationFrame(() => {
-                       const boxes = [...document.querySelectorAll('[data-map] [data-box]')].map((e) => {
-                         const r = e.getBBox();
-                         return { id: e.dataset.box, inside: e.dataset.in, x: r.x, y: r.y, w: r.width, h: r.height };
-                       });
-                       const meets = (a, b) => a.x + 0.5 < b.x + b.w && b.x + 0.5 < a.x + a.w && a.y + 0.5 < b.y + b.h && b.y + 0.5 < a.y + a.h;
-                       const wide = document.querySelector('[data-map]').width.baseVal.value;
-                       const bad = boxes.filter((a) => a.x < 0 || a.x + a.w > wide).map((a) => a.id + ' is cut off');
-                       boxes.forEach((a, i) => boxes.slice(i + 1).forEach((b) => {
-                         if (a.inside === b.id || b.inside === a.id) return;
-                         if (a.inside && boxes.some((c) => c.id === a.inside && c.inside === b.id)) return;
-                         if (b.inside && boxes.some((c) => c.id === b.inside && c.inside === a.id)) return;
-                         if (meets(a, b)) bad.push(a.id + ' over ' + b.id);
-                       }));
-                       const map = document.querySelector('[data-map]');
-                       done({ count: boxes.length, bad, wide: map.clientWidth || map.getBoundingClientRect().width });
-                     }));",
-                    Vec::new(),
-                )
-                .await?
-                .json()
-                .clone();
-            assert_eq!(found["bad"], json!([]), "profile {k} at {width}: {found}");
-            assert!(found["count"].as_u64().unwrap_or(0) > 20, "{found}");
+            boxes_keep_apart(b, &format!("profile {k} at {width}"), 20).await?;
             looked += 1;
         }
     }
     assert_eq!(looked, 32);
+    shop.close().await
+}
+
+/// Vehicles put together at random of what the row offers: two motors are two, a loom is a loom, and nothing covers anything.
+#[tokio::test]
+async fn forty_random_builds_are_drawn() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let choices = client.get("/catalogue").await?;
+    let families = choices["families"].as_array().cloned().unwrap_or_default();
+    let (mut seed, mut drawn, mut swapped) = (14, 0, 0);
+    for k in 0..40 {
+        let family = &families[(next(&mut seed) as usize) % families.len()];
+        let id = uuid::Uuid::new_v4();
+        let opened = json!({"id": uuid::Uuid::new_v4(), "body": {"kind": "opened", "words": format!("build {k}"),
+            "volts_class": family["volts_class"], "drive": family["drive"]}});
+        let (status, view) = client
+            .post("/jobs", &json!({"id": id, "entries": [opened]}))
+            .await?;
+        assert_eq!(status, 200, "{view}");
+        for _ in 0..2 {
+            let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+            let head = client.get(&format!("/jobs/{id}")).await?["head"].clone();
+            let has = profile["has"].as_array().cloned().unwrap_or_default();
+            let slot = &has[(next(&mut seed) as usize) % has.len()];
+            let fits = slot["fits"].as_array().cloned().unwrap_or_default();
+            if fits.is_empty() {
+                continue;
+            }
+            let kind = &fits[(next(&mut seed) as usize) % fits.len()]["kind"];
+            let change = json!({"what": "component", "slot": slot["slot"], "kind": kind});
+            let entry = json!({"id": uuid::Uuid::new_v4(), "based_on": head, "body": {"kind": "change", "change": change}});
+            let (status, said) = client
+                .post(&format!("/jobs/{id}/entries"), &json!({"entries": [entry]}))
+                .await?;
+            assert_eq!(status, 200, "{slot} {said}");
+            swapped += 1;
+        }
+        b.page
+            .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+            .await?;
+        for width in [1024, 1280, 1600] {
+            b.size(width, 800).await?;
+            boxes_keep_apart(b, &format!("build {k} of {family} at {width}"), 6).await?;
+            drawn += 1;
+        }
+    }
+    assert!(drawn == 120 && swapped > 40, "{drawn} {swapped}");
     shop.close().await
 }
 

@@ -62,7 +62,7 @@ async fn controls(b: &Browser, sim: &Sim, card: &Value) -> Done {
 
 /// The readings look like another way to build it, which is looked at: these vehicles are as drawn.
 async fn as_drawn(b: &Browser, built: &Value) -> Done {
-    let shown = format!("[data-built='{}']", built["variant"].as_str().unwrap_or(""));
+    let shown = format!("[data-built='{}']", built["key"].as_str().unwrap_or(""));
     b.see(&shown).await?;
     b.see("body").await?.send_keys("k").await?;
     b.gone(&shown).await

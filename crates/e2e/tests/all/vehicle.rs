@@ -100,15 +100,29 @@ async fn what_it_has_is_said_by_presses() -> Done {
         .click()
         .await?;
     b.see("[data-strand=pedal]").await?;
+    // what is seen is pressed before the job is there, and comes with it
+    b.press("[data-slot=throttle]").await?;
+    b.press("[data-fits=hall-throttle]").await?;
+    b.see("[data-slot=throttle][data-assumed=false]").await?;
     b.press("[data-to-vehicle]").await?;
-    b.read("0 seen").await?;
+    b.read("1 seen").await?;
     // a press opens what fits in the place, another one says it
     b.press("[data-slot=brake-left]").await?;
     b.press("[data-fits=lever-that-opens]").await?;
     b.see("[data-slot=brake-left][data-assumed=false]").await?;
     b.press("[data-slot=lights]").await?;
     b.press("[data-fits=none]").await?;
-    b.read("2 seen").await?;
+    b.read("3 seen").await?;
+    // a wire leads elsewhere than to what it carries
+    b.press("[data-slot=pedals]").await?;
+    b.page
+        .find(By::Css(
+            "[data-join='pedal.3'] option[value='brake signal@brake-left']",
+        ))
+        .await?
+        .click()
+        .await?;
+    b.see("[data-join='pedal.3'] [data-changed]").await?;
     let id = shop.job_id().await?;
     b.page
         .goto(format!("{}/jobs/{id}/record", shop.server.url))
@@ -117,6 +131,7 @@ async fn what_it_has_is_said_by_presses() -> Done {
         "What it has: Direct-hub e-bike, 36 V",
         "Left brake: lever that opens when squeezed",
         "Front lamp: none",
+        "leads to “brake signal, left brake”",
     ] {
         b.read(text).await?;
     }

@@ -8,12 +8,13 @@ use crate::work;
 use axum::Json;
 use axum::extract::State;
 use serde::{Deserialize, Serialize};
-use spannung_circuit::Change;
+use spannung_circuit::{Change, KnownFrom};
 use spannung_core::diagnosis::belief::Belief;
 use spannung_core::diagnosis::choose;
 use spannung_core::diagnosis::evidence::{Evidence, Item};
 use spannung_core::hearing;
 use spannung_core::job::entry;
+use spannung_core::job::has::SlotView;
 use spannung_core::job::map::{self, Map};
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
@@ -113,6 +114,8 @@ struct Preview {
     /// None for a vehicle without a wiring model.
     bench: Option<Bench>,
     map: Option<Map>,
+    /// What the vehicle has, as far as anybody said; the rest is assumed.
+    has: Vec<SlotView>,
 }
 
 #[utoipa::path(post, path = "/intake", request_body = Known, responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
@@ -146,9 +149,11 @@ async fn preview(
     };
     let mut vehicle = Job::fold(&catalogue, &logged(bodies.clone()), &[]);
     for change in known.changes {
+        // at the intake a component is pressed by whoever stands before it
+        let seen = matches!(change, Change::Component { .. });
         let body = Body::Change(entry::Change {
             change,
-            source: None,
+            source: seen.then_some(KnownFrom::Seen),
         });
         admit::admit(&catalogue, &vehicle, &body, person.role)?;
         bodies.push(body);
@@ -230,10 +235,12 @@ async fn preview(
             question: None,
             bench: None,
             map: None,
+            has: Vec::new(),
         }));
     }
-    let (bench, map, question) = work::weigh(&app, job, person.role, move |w| {
+    let (bench, map, question, has) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
+        let has = w.job.has(&catalogue);
         let next = bench.next.as_ref().map(|n| n.test.clone());
         let map = map::map(w, next.as_deref());
         let asked: BTreeSet<String> = w.job.symptoms.iter().map(|s| s.symptom.clone()).collect();
@@ -294,7 +301,7 @@ async fn preview(
                     ],
                 })
             });
-        (bench, map, question)
+        (bench, map, question, has)
     })
     .await?;
     Ok(Json(Preview {
@@ -303,5 +310,6 @@ async fn preview(
         question,
         bench: Some(bench),
         map: Some(map),
+        has,
     }))
 }

@@ -16,10 +16,9 @@ mod witness;
 pub use cost::{Costs, Expected, PROVE_MINUTES, Prices, Try};
 pub use forecast::{Forecast, estimate, forecast};
 
-use crate::diagnosis::belief::Belief;
+use crate::diagnosis::belief::{Belief, WayHeld};
 use crate::diagnosis::choose::{Candidate, Situation};
 use crate::diagnosis::evidence::{Evidence, Item};
-use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
@@ -45,6 +44,10 @@ const RATHER_PART: f64 = 1.5;
 const MOST_FAILED: usize = 3;
 /// A way to build the vehicle otherwise is made sure of from this share on.
 const LIKELY_BUILT: f64 = 0.35;
+/// The same where a fault may stand beside it; before a costly repair; before the vehicle goes.
+const RATHER_BUILT: f64 = 0.5;
+const PERHAPS_BUILT: f64 = 0.3;
+const POSSIBLY_BUILT: f64 = 0.12;
 /// A repair that costs less than this is simply tried.
 const CHEAP_MINUTES: f64 = 10.0;
 /// Tests looked at for their expected cost, best rate first.
@@ -165,6 +168,15 @@ pub fn plan(
         .or_else(|| given_up(model, evidence).then_some(Action::Refer))
         .or_else(|| built_otherwise(model, belief, evidence, &classes).map(Action::Built))
         .unwrap_or_else(asked);
+    let action = match action {
+        // a look is quick: before anything is done that it could make senseless, it is taken
+        Action::HandBack | Action::Refer => likeliest_way(belief, evidence, POSSIBLY_BUILT),
+        Action::Repair(_) | Action::Decline(_) if costly(&now, action) => {
+            likeliest_way(belief, evidence, PERHAPS_BUILT)
+        }
+        _ => None,
+    }
+    .map_or(action, |way| Action::Built(way.case));
     Plan { action, now, after }
 }
 
@@ -221,6 +233,17 @@ fn costly(now: &Expected, action: Action) -> bool {
     now.order.iter().any(tried)
 }
 
+/// The likeliest way to build it that was not looked at, from this share on.
+fn likeliest_way<'a>(belief: &'a Belief, evidence: &[Evidence], least: f64) -> Option<&'a WayHeld> {
+    let looked_at = |k: usize| {
+        let not = |e: &Evidence| matches!(e.item, Item::NotBuilt { case } if case == k);
+        evidence.iter().any(not)
+    };
+    let open = belief.ways.iter().filter(|w| !looked_at(w.case));
+    let way = open.max_by(|a, b| a.share().total_cmp(&b.share()))?;
+    (way.share() >= least).then_some(way)
+}
+
 /// The way to build it that leads before every repair, and was not looked at: its case.
 fn built_otherwise(
     model: &Model,
@@ -228,17 +251,9 @@ fn built_otherwise(
     evidence: &[Evidence],
     classes: &[f64],
 ) -> Option<usize> {
-    let looked_at = |k: usize| {
-        let not = |e: &Evidence| matches!(e.item, Item::NotBuilt { case } if case == k);
-        evidence.iter().any(not)
-    };
-    let held = model.hypotheses.iter().zip(&belief.shares);
-    let ways = held.filter_map(|(h, p)| match h.kind {
-        Suspicion::Built(k) if !looked_at(k) => Some((k, *p)),
-        _ => None,
-    });
-    let (case, share) = ways.max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let way = likeliest_way(belief, evidence, LIKELY_BUILT)?;
     let repairs = classes.iter().take(model.classes.len()).copied();
     let top = repairs.fold(0.0, f64::max);
-    (share >= LIKELY_BUILT && share > top).then_some(case)
+    let leads = way.alone > top;
+    (leads || way.share() >= RATHER_BUILT).then_some(way.case)
 }

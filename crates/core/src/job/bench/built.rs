@@ -3,11 +3,10 @@
 use super::Weighed;
 use crate::diagnosis::Kind;
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::Item;
+use crate::diagnosis::evidence::{Answer, Item};
 use crate::diagnosis::explain;
-use crate::diagnosis::hypothesis::Suspicion;
-use crate::job::view::{BuiltLine, BuiltView};
-use spannung_circuit::variant;
+use crate::job::view::{BuiltLine, BuiltPart, BuiltView};
+use spannung_circuit::{Change, Shelf};
 
 /// A way to build it is shown from this share on.
 const SHOWN: f64 = 0.02;
@@ -19,23 +18,39 @@ impl Weighed<'_> {
     /// plan's to say.
     pub(super) fn built(&self, leads: bool) -> Option<BuiltView> {
         let m = self.model;
-        let held = m.hypotheses.iter().zip(&self.belief.shares);
-        let ways = held.filter_map(|(h, p)| match h.kind {
-            Suspicion::Built(k) => Some((k, *p)),
+        let ways = self.belief.ways.iter();
+        let held = ways.max_by(|a, b| a.share().total_cmp(&b.share()))?;
+        let way = m.way(held.case)?;
+        (held.share() >= SHOWN).then(|| BuiltView {
+            key: m.cases[held.case].key.clone(),
+            changes: way.changes.clone(),
+            name: way.name.clone(),
+            drawn: self.part(&way.changes, |slot, _| {
+                let there = m.profile.family.build.in_slot(slot)?;
+                Some(there.kind.clone())
+            }),
+            seems: self.part(&way.changes, |_, kind| kind.clone()),
+            how: way.look.clone(),
+            percent: (held.share() * 100.0).round() as u32,
+            leads,
+            lines: self.lines(held.case),
+        })
+    }
+
+    /// The component that a swap is about, on one side.
+    fn part(
+        &self,
+        changes: &[Change],
+        side: impl Fn(&str, &Option<String>) -> Option<String>,
+    ) -> Option<BuiltPart> {
+        let kind = changes.iter().find_map(|c| match c {
+            Change::Component { slot, kind } => side(slot, kind),
             _ => None,
         });
-        let (case, share) = ways.max_by(|a, b| a.1.total_cmp(&b.1))?;
-        let id = &m.cases[case].x;
-        let known = variant::variants().ok()?;
-        let how = known.iter().find(|v| v.id.get_ref() == id)?.how.clone();
-        (share >= SHOWN).then(|| BuiltView {
-            key: m.cases[case].key.clone(),
-            variant: id.clone(),
-            name: m.cases[case].name.clone(),
-            how,
-            percent: (share * 100.0).round() as u32,
-            leads,
-            lines: self.lines(case),
+        let kind = Shelf::shipped().ok()?.kind(&kind?)?;
+        Some(BuiltPart {
+            name: kind.name.clone(),
+            drawing: kind.drawing.clone(),
         })
     }
 
@@ -44,7 +59,12 @@ impl Weighed<'_> {
         let m = self.model;
         let tiles = self.tiles();
         let line = |e: &crate::diagnosis::Evidence| {
-            let Item::Test { test, taken_in, .. } = &e.item else {
+            let Item::Test {
+                test,
+                taken_in,
+                answer,
+            } = &e.item
+            else {
                 return None;
             };
             let column = taken_in.as_ref().map_or(&m.columns[*test], |t| &t.column);
@@ -61,14 +81,21 @@ impl Weighed<'_> {
                 return None;
             };
             let seems = readings.moved(case)?;
-            let text = |p| explain::expected_of(probe, *scale, p, *dims, &m.variances).text();
+            let expected = |p| explain::expected_of(probe, *scale, p, *dims, &m.variances);
+            let reads = |e: &explain::Expected| match answer {
+                Answer::Figure { low, high } => e.holds(*low, *high),
+                Answer::OverRange => e.holds(f64::INFINITY, f64::INFINITY),
+                _ => false,
+            };
             let tile = tiles.iter().find(|t| t.entry.to_string() == e.entry)?;
-            let (drawn, seems) = (text(&readings.healthy), text(seems));
-            (drawn != seems).then(|| BuiltLine {
+            let (drawn, seems) = (expected(&readings.healthy), expected(seems));
+            (drawn.text() != seems.text()).then(|| BuiltLine {
                 name: m.tests[*test].name.clone(),
                 reads: tile.value.clone(),
-                drawn,
-                seems,
+                as_drawn: reads(&drawn),
+                drawn: drawn.text(),
+                as_seems: reads(&seems),
+                seems: seems.text(),
             })
         };
         self.evidence.iter().filter_map(line).take(LINES).collect()

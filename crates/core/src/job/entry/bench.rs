@@ -11,11 +11,13 @@ use crate::job::entry::kind::{
 };
 use crate::job::entry::vocabulary::{ReadOn, ReadingResult, SheetPoint};
 use crate::job::gate::Standing;
+use crate::job::has;
 use crate::job::state::{Changed, Job, LIVE_VOLTS, Mark, PointTaken, Ruled, SheetInUse, Taken};
 use crate::reading::{self, Unit};
 use serde::{Deserialize, Serialize};
+use spannung_circuit::build::Join;
 use spannung_circuit::variant;
-use spannung_circuit::{Change as Differs, KnownFrom};
+use spannung_circuit::{Change as Differs, KnownFrom, Shelf};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -282,7 +284,7 @@ impl Kind for ByHand {
         // a repair, or a way to build the vehicle
         let way = class
             .strip_prefix("built:")
-            .is_some_and(spannung_circuit::variant::known);
+            .is_some_and(spannung_circuit::otherwise::known);
         if here && !way && !catalogue.classes.contains_key(class) {
             return refuse(
                 Code::UnknownClass,
@@ -777,12 +779,15 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
                 None => format!("{place}: none"),
             }
         }
-        Differs::Join {
+        Differs::Join(Join {
             strand: id,
             pin,
             to,
-        } => match to {
-            Some(to) => format!("{}, pin {pin} leads to “{to}”", strand(id)),
+        }) => match to {
+            Some(to) => {
+                let to = Shelf::shipped().map_or_else(|_| to.clone(), |s| has::point(to, s));
+                format!("{}, pin {pin} leads to “{to}”", strand(id))
+            }
             None => format!("{}, pin {pin} leads nowhere", strand(id)),
         },
         Differs::Built { variant: id } => {

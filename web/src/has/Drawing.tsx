@@ -101,11 +101,19 @@ const SHAPES: Record<string, { line: string; fill?: string }> = {
 };
 
 /** The key shape of a component kind; an open contact where there is nothing. */
-export const Drawing = ({ shape, assumed }: { shape: string; assumed: boolean }) => {
+export const Drawing = ({
+  shape,
+  assumed,
+  width = 84,
+}: {
+  shape: string;
+  assumed: boolean;
+  width?: number;
+}) => {
   const found = SHAPES[shape];
   const ink = assumed ? v("ink3") : v("ink");
   return (
-    <svg width="84" height="52" viewBox="0 0 84 52" aria-hidden="true">
+    <svg width={width} height={(width * 52) / 84} viewBox="0 0 84 52" aria-hidden="true">
       {found ? (
         <>
           <path
