@@ -13,6 +13,9 @@ use std::cell::RefCell;
 use std::collections::BTreeMap;
 use std::rc::Rc;
 
+/// What a circuit was solved in, by state and rotor step.
+pub type Solved = BTreeMap<(VehicleState, u8), Rc<Solution>>;
+
 /// A vehicle with one fault (or none) at hand, to be looked at. What one look has solved the next one finds.
 #[derive(Debug)]
 pub struct Scene<'a> {
@@ -25,7 +28,7 @@ pub struct Scene<'a> {
     signs: &'a BTreeMap<String, String>,
     /// What is seen on a vehicle that is built so, whatever the circuit says.
     anyway: BTreeMap<String, String>,
-    solved: RefCell<BTreeMap<(VehicleState, u8), Rc<Solution>>>,
+    solved: RefCell<Solved>,
 }
 
 /// A bus that is fed through more than this (a precharge resistor alone) collapses as soon as the motor draws.
@@ -89,6 +92,19 @@ impl<'a> Scene<'a> {
         match (self.net.find(a), self.net.find(b)) {
             (Some(a), Some(b)) => self.circuit.source_ohms(s, a, b).unwrap_or(f64::INFINITY),
             _ => f64::INFINITY,
+        }
+    }
+
+    /// What it was solved in so far: by state and rotor step.
+    pub fn solved(&self) -> Solved {
+        self.solved.borrow().clone()
+    }
+
+    /// Take over what was solved of the same circuit, in the same order.
+    pub fn knowing(self, solved: Solved) -> Self {
+        Self {
+            solved: RefCell::new(solved),
+            ..self
         }
     }
 

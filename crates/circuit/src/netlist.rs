@@ -308,7 +308,10 @@ impl Netlist {
             }
             e
         };
-        let own = |id: &str| self.elements.iter().find(|e| e.id == id);
+        let own = |id: &str| {
+            let e = &self.elements[self.element(id)?];
+            (e.id == id).then_some(e)
+        };
         for e in &other.elements {
             let here = own(&e.id).map(moved);
             new.add(here.unwrap_or_else(|| Element {

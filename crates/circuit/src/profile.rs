@@ -1,6 +1,6 @@
 //! This vehicle: its family and what is different on it, built into a netlist.
 
-use crate::build::{self, Shelf};
+use crate::build::{self, Build, Shelf};
 use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::{Family, PartSpec};
@@ -354,6 +354,19 @@ impl Profile {
             && self.normally_closed == other.normally_closed
             && self.hall_pull_up == other.hall_pull_up
             && self.brake_pull_up == other.brake_pull_up
+            && self.halls_60 == other.halls_60
+    }
+
+    /// Is another vehicle put together of the same components, whatever of them was seen or told?
+    pub fn wired_like(&self, other: &Self) -> bool {
+        let told = self.family.build.told.clone();
+        let build = &other.family.build;
+        let build = Build {
+            told,
+            ..build.clone()
+        };
+        build == self.family.build
+            && self.family.logic == other.family.logic
             && self.halls_60 == other.halls_60
     }
 

@@ -11,7 +11,7 @@
 use crate::fault::Effect;
 use crate::netlist::{Element, Netlist, NodeId, Part};
 use crate::order::{NONE, Plan};
-use crate::state::VehicleState;
+use crate::state::{Throttle, VehicleState};
 use std::sync::Arc;
 
 /// Flips after which a device is locked off.
@@ -48,7 +48,7 @@ pub enum Extra {
 #[derive(Debug, Clone)]
 pub struct Circuit {
     /// Elements, fault bridges appended.
-    pub elements: Vec<Element>,
+    pub elements: Arc<[Element]>,
     fixes: Vec<Fix>,
     plan: Arc<Plan>,
 }
@@ -117,31 +117,36 @@ pub struct Lane<'a> {
     pub near: Option<&'a Solution>,
 }
 
-/// A vehicle state with what it means for each element, looked up once for all lanes and rounds.
-struct Moment<'a> {
-    state: &'a VehicleState,
-    step: u8,
+/// What a vehicle state and rotor step mean for each element of a netlist: two that mean the same are solved alike.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Moment {
     /// Is its plug joined?
     joined: Vec<bool>,
-    /// Does its condition hold?
+    /// Does its condition hold, is the throttle it is in held open, does the line it watches ask it to pull low?
     holds: Vec<bool>,
 }
 
-impl<'a> Moment<'a> {
-    fn of(elements: &[Element], state: &'a VehicleState, step: u8) -> Self {
+impl Moment {
+    /// Of the elements of a netlist or a circuit. What a fault bridges is always joined: a netlist's moment is its
+    /// circuits', with whatever fault.
+    pub fn of(elements: &[Element], state: &VehicleState, step: u8) -> Self {
         let joined = |e: &Element| e.plug.as_ref().is_none_or(|p| !state.apart.contains(p));
         let holds = |e: &Element| match &e.part {
             Part::Source { when, .. } | Part::Switch { when, .. } | Part::Relay { when, .. } => {
                 when.holds(state)
             }
+            Part::Ratio { .. } => state.throttle == Throttle::Full,
+            Part::OpenCollector { watches, .. } => watches.low(state, step),
             _ => true,
         };
         Self {
-            state,
-            step,
             joined: elements.iter().map(joined).collect(),
             holds: elements.iter().map(holds).collect(),
         }
+    }
+
+    fn joined(&self, k: usize) -> bool {
+        self.joined.get(k).copied().unwrap_or(true)
     }
 }
 
@@ -180,23 +185,52 @@ impl Circuit {
         let (elements, fixes) = faulted(net, effects);
         let plan = Arc::new(Plan::new(net.nodes.len(), &elements, pairs));
         Self {
-            elements,
+            elements: elements.into(),
             fixes,
             plan,
         }
     }
 
-    /// The same vehicle with other effects; the order is kept unless a bridge couples new nodes.
-    pub fn with(&self, net: &Netlist, effects: &[Effect], pairs: &[(NodeId, NodeId)]) -> Self {
-        if effects.iter().any(|e| matches!(e, Effect::Bridge(..))) {
-            return Self::compile(net, effects, pairs);
-        }
-        let (elements, fixes) = faulted(net, effects);
-        Self {
-            elements,
-            fixes,
-            plan: Arc::clone(&self.plan),
-        }
+    /// This sound vehicle several times, each with effects of its own, in one order, so that all of them can be solved side
+    /// by side. Where a bridge couples new nodes every circuit has the bridges of all, and only its own conduct.
+    pub fn together(
+        &self,
+        net: &Netlist,
+        effects: &[&[Effect]],
+        pairs: &[(NodeId, NodeId)],
+    ) -> Vec<Self> {
+        let bridge = |e: &&Effect| matches!(e, Effect::Bridge(..));
+        let all = effects.iter().flat_map(|e| e.iter());
+        let bridges: Vec<Effect> = all.filter(bridge).cloned().collect();
+        let every = if bridges.is_empty() {
+            self.clone()
+        } else {
+            Self::compile(net, &bridges, pairs)
+        };
+        let own = net.elements.len();
+        let mut next = own;
+        let mut one = |effects: &&[Effect]| {
+            let mut fixes = every.fixes.clone();
+            fixes[own..].iter_mut().for_each(|f| f.open = true);
+            for effect in *effects {
+                if bridge(&effect) {
+                    fixes[next] = HEALTHY;
+                    next += 1;
+                } else {
+                    fix(&mut fixes, effect);
+                }
+            }
+            Self {
+                fixes,
+                ..every.clone()
+            }
+        };
+        effects.iter().map(&mut one).collect()
+    }
+
+    /// Can it be solved side by side with another?
+    pub fn goes_with(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.plan, &other.plan)
     }
 
     pub(crate) fn plan(&self) -> &Plan {
@@ -253,7 +287,8 @@ impl Circuit {
             draw,
             near,
         };
-        let [solution] = Self::solve_lanes([lane], state, step, extras);
+        let moment = Moment::of(&self.elements, state, step);
+        let [solution] = Self::solve_lanes([lane], &moment, extras);
         solution
     }
 
@@ -261,17 +296,20 @@ impl Circuit {
     /// comes out as if it had been solved alone. They must come from one [`Self::compile`] by [`Self::with`].
     pub fn solve_lanes<const L: usize>(
         lanes: [Lane<'_>; L],
-        state: &VehicleState,
-        step: u8,
+        moment: &Moment,
         extras: &[Extra],
     ) -> [Solution; L] {
-        debug_assert!(
-            lanes
-                .iter()
-                .all(|l| Arc::ptr_eq(&l.circuit.plan, &lanes[0].circuit.plan))
-        );
-        let moment = Moment::of(&lanes[0].circuit.elements, state, step);
-        let mut search = lanes.map(|lane| lane.begin(&moment, extras));
+        debug_assert!(lanes.iter().all(|l| l.circuit.goes_with(lanes[0].circuit)));
+        let first = &lanes[0];
+        let begun = first.begin(moment, extras);
+        let beside = |lane: &Lane<'_>| {
+            let plain = lane.near.is_none() && first.near.is_none();
+            plain && lane.draw.values == first.draw.values
+        };
+        let mut search = lanes.map(|lane| match beside(&lane) {
+            true => lane.begin_beside(first, &begun, moment),
+            false => lane.begin(moment, extras),
+        });
         let mut a: Vec<[f64; L]> = Vec::new();
         let mut x: Vec<[f64; L]> = Vec::new();
         loop {
@@ -291,7 +329,7 @@ impl Circuit {
                 if !s.settled {
                     s.volts.clear();
                     s.volts.extend(x.iter().map(|v| v[k]));
-                    lane.look(s, &moment);
+                    lane.look(s, moment);
                 }
             }
             if search.iter().all(|s| s.settled) {
@@ -323,11 +361,11 @@ impl Circuit {
         }
     }
 
-    fn linear(&self, k: usize, device: Device, moment: &Moment<'_>, z: &Draw) -> Linear {
+    fn linear(&self, k: usize, device: Device, moment: &Moment, z: &Draw) -> Linear {
         let element = &self.elements[k];
         let fix = &self.fixes[k];
         let off = Linear::default();
-        if fix.open || !moment.joined[k] {
+        if fix.open || !moment.joined(k) {
             return off;
         }
         let two = |g: f64, amps: f64| Linear {
@@ -407,7 +445,7 @@ impl Circuit {
             Part::Ratio {
                 idle, full, ohms, ..
             } => {
-                let open = moment.state.throttle == crate::state::Throttle::Full;
+                let open = moment.holds[k];
                 let ratio = fix.stuck_ratio.unwrap_or(if open { *full } else { *idle });
                 let ratio = ratio * fix.scale * z.values[k];
                 Linear {
@@ -430,7 +468,7 @@ impl Circuit {
     }
 
     /// The device state that the present solution asks for.
-    fn next(&self, k: usize, s: &Search, moment: &Moment<'_>, z: &Draw) -> Device {
+    fn next(&self, k: usize, s: &Search, moment: &Moment, z: &Draw) -> Device {
         let (device, linear) = (s.devices[k], &s.linear[k]);
         let e = &self.elements[k];
         let fix = &self.fixes[k];
@@ -520,12 +558,8 @@ impl Circuit {
                 let powered = same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts;
                 if powered { Device::On } else { Device::Off }
             }
-            Part::OpenCollector {
-                watches, min_volts, ..
-            } => {
-                let low = fix
-                    .forced
-                    .unwrap_or_else(|| watches.low(moment.state, moment.step));
+            Part::OpenCollector { min_volts, .. } => {
+                let low = fix.forced.unwrap_or(moment.holds[k]);
                 let powered = fix.forced == Some(true)
                     || (same(e.a, e.c) && s.volts[e.a] - s.volts[e.c] >= *min_volts);
                 if low && powered {
@@ -625,7 +659,7 @@ impl Circuit {
 }
 
 impl Lane<'_> {
-    fn begin(&self, moment: &Moment<'_>, extras: &[Extra]) -> Search {
+    fn begin(&self, moment: &Moment, extras: &[Extra]) -> Search {
         let c = self.circuit;
         let off = |e: &Element| match e.part {
             Part::Resistor { .. } | Part::Source { .. } | Part::Switch { .. } => Device::Passive,
@@ -643,23 +677,27 @@ impl Lane<'_> {
             let mut each = s.conducts.iter().zip(&linear);
             extras.is_empty() && each.all(|(x, y)| x.joins(*y))
         };
+        let near = self.near.filter(same);
         Search {
-            flips: vec![0; c.elements.len()],
-            island: self
-                .near
-                .filter(same)
-                .map_or_else(Vec::new, |s| s.island.clone()),
-            volts: Vec::new(),
-            devices,
-            linear,
-            hiccup: false,
-            rounds: 0,
-            settled: false,
+            island: near.map_or_else(Vec::new, |s| s.island.clone()),
+            ..Search::new(devices, linear)
         }
     }
 
+    /// As [`Self::begin`], with everything off: as the lane beside it, but for what a fault does in either.
+    fn begin_beside(&self, other: &Lane<'_>, begun: &Search, moment: &Moment) -> Search {
+        let (c, o) = (self.circuit, other.circuit);
+        let mut linear = begun.linear.clone();
+        for (k, linear) in linear.iter_mut().enumerate() {
+            if c.fixes[k] != HEALTHY || o.fixes[k] != HEALTHY {
+                *linear = c.linear(k, begun.devices[k], moment, self.draw);
+            }
+        }
+        Search::new(begun.devices.clone(), linear)
+    }
+
     /// Let every device look at the voltages of a round; settled when none wants another state.
-    fn look(&self, s: &mut Search, moment: &Moment<'_>) {
+    fn look(&self, s: &mut Search, moment: &Moment) {
         let c = self.circuit;
         s.rounds += 1;
         let (mut changed, mut joins) = (false, true);
@@ -691,6 +729,19 @@ impl Lane<'_> {
 }
 
 impl Search {
+    fn new(devices: Vec<Device>, linear: Vec<Linear>) -> Self {
+        Self {
+            flips: vec![0; devices.len()],
+            devices,
+            linear,
+            volts: Vec::new(),
+            island: Vec::new(),
+            hiccup: false,
+            rounds: 0,
+            settled: false,
+        }
+    }
+
     /// Do the same elements conduct, so that the islands are the same?
     fn joins_as(&self, other: &Self) -> bool {
         let mut each = self.linear.iter().zip(&other.linear);
@@ -856,28 +907,34 @@ pub(crate) fn substitute<const L: usize>(
     }
 }
 
+/// What an effect does to the elements that are there.
+fn fix(fixes: &mut [Fix], effect: &Effect) {
+    match effect {
+        Effect::Open(e) => fixes[*e].open = true,
+        Effect::Series(e, ohms) => fixes[*e].series_ohms += ohms,
+        Effect::Scale(e, factor) => fixes[*e].scale *= factor,
+        Effect::Force(e, closed) => fixes[*e].forced = Some(*closed),
+        Effect::Ratio(e, ratio) => fixes[*e].stuck_ratio = Some(*ratio),
+        Effect::Bridge(..) => {}
+    }
+}
+
 fn faulted(net: &Netlist, effects: &[Effect]) -> (Vec<Element>, Vec<Fix>) {
     let mut elements = net.elements.clone();
     let mut fixes = vec![HEALTHY; elements.len()];
     for effect in effects {
-        match effect {
-            Effect::Open(e) => fixes[*e].open = true,
-            Effect::Series(e, ohms) => fixes[*e].series_ohms += ohms,
-            Effect::Scale(e, factor) => fixes[*e].scale *= factor,
-            Effect::Force(e, closed) => fixes[*e].forced = Some(*closed),
-            Effect::Ratio(e, ratio) => fixes[*e].stuck_ratio = Some(*ratio),
-            Effect::Bridge(a, b, ohms) => {
-                elements.push(Element {
-                    id: "fault-bridge".into(),
-                    a: *a,
-                    b: *b,
-                    c: *b,
-                    part: Part::Resistor { ohms: *ohms },
-                    spread: 0.35,
-                    plug: None,
-                });
-                fixes.push(HEALTHY);
-            }
+        fix(&mut fixes, effect);
+        if let Effect::Bridge(a, b, ohms) = effect {
+            elements.push(Element {
+                id: "fault-bridge".into(),
+                a: *a,
+                b: *b,
+                c: *b,
+                part: Part::Resistor { ohms: *ohms },
+                spread: 0.35,
+                plug: None,
+            });
+            fixes.push(HEALTHY);
         }
     }
     (elements, fixes)

@@ -94,6 +94,14 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let start = Instant::now();
         model.edited(&catalogue, &changed)?;
         println!("  after an edit in {:?} ({change:?})", start.elapsed());
+        for component in family.build.components.iter().take(2) {
+            let (slot, kind) = (component.slot.get_ref().clone(), component.kind.clone());
+            let kind = Some(kind);
+            let seen = Profile::new(family, &[Change::Component { slot, kind }])?;
+            let start = Instant::now();
+            model.edited(&catalogue, &seen)?;
+            println!("  with a component seen in {:?}", start.elapsed());
+        }
         let mut evidence = vec![Evidence {
             entry: "symptom".into(),
             item: Item::Symptom {

@@ -91,6 +91,12 @@ fn key(catalogue: &Catalogue, family: &Family, changes: &[Change]) -> u64 {
     fnv(format!("{}\n{}\n{changes}", catalogue.hash, family.id).bytes())
 }
 
+/// How many of the changes are behind the last one that another model begins with.
+fn anew(changes: &[Change]) -> usize {
+    let last = changes.iter().rposition(Change::rebuilds);
+    last.map_or(0, |k| k + 1)
+}
+
 type Slot = Arc<OnceCell<Arc<Ready>>>;
 
 /// A kept model's place.
@@ -130,13 +136,13 @@ impl Models {
         let family = job
             .begun(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
-        if !job.changes.is_empty() {
-            // every way begins at the unchanged family, which is kept for all of them
+        let changes = job.differences();
+        if !changes.is_empty() && anew(&changes) == 0 {
+            // every way that takes something over begins at the unchanged family, which is kept for all of them
             let base = self.place(key(catalogue, family, &[]));
             base.get_or_try_init(|| self.build(catalogue, family, &[]))
                 .await?;
         }
-        let changes = job.differences();
         let slot = self.place(key(catalogue, family, &changes));
         slot.get_or_try_init(|| self.build(catalogue, family, &changes))
             .await
@@ -183,17 +189,19 @@ impl Models {
         let kept = (0..changes.len())
             .rev()
             .find_map(|n| Some((n, self.ready(key(catalogue, family, &changes[..n]))?)));
-        let (done, mut before) = match kept {
-            Some((n, ready)) => (n + 1, Some(ready)),
-            None => (0, None),
+        // Another component leaves nothing alone that could be taken over, and one that was only assumed and is seen now
+        // everything: what lies before it is not worked out for it, and one that was worked out at once serves it.
+        let from = anew(changes);
+        let whole = |n: usize| n >= from || anew(&changes[..n]) == n;
+        let (done, mut before) = match kept.filter(|(n, _)| whole(*n)) {
+            Some((n, ready)) => (from.max(n + 1), Some(ready)),
+            None => (from, None),
         };
         for n in done..=changes.len() {
             let profile =
                 Profile::new(family, &changes[..n]).map_err(spannung_core::CoreError::from)?;
             let catalogue = Arc::clone(catalogue);
-            let from = before.take();
-            // another component leaves nothing alone that could be taken over
-            let from = from.filter(|_| !changes[n - 1].rebuilds());
+            let from: Option<Arc<Ready>> = before.take();
             let build = move || match from {
                 Some(from) => from.model.edited(&catalogue, &profile),
                 None => Model::build(&catalogue, &profile),

@@ -10,12 +10,14 @@ use crate::diagnosis::choices::{CHOICE, WIDER};
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::shared::{FACTORS, Factor};
+use crate::diagnosis::signs::Seen;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::{METER_OHMS, Meter};
-use spannung_circuit::solve::{Draw, Lane, Solution};
+use spannung_circuit::solve::{Draw, Lane, Moment, Solution};
 use spannung_circuit::state::Throttle;
 use spannung_circuit::{Circuit, Family, FaultCase, Mode, Netlist, Part, VehicleState};
 use std::array::from_fn;
+use std::rc::Rc;
 
 /// Circuits solved side by side.
 const LANES: usize = 8;
@@ -47,11 +49,33 @@ struct Slot {
     groups: bool,
 }
 
-/// A state and rotor step, and what is read there.
-struct Moment {
+/// A state and rotor step, what it means for the sound vehicle, and what is read there.
+struct Stand {
     state: VehicleState,
     step: u8,
+    moment: Moment,
+    /// The first of all stands that means the same.
+    alike: usize,
     slots: Vec<Slot>,
+}
+
+/// What is looked at beside the readings of a case: what is solved for them serves the looks as well.
+pub(super) struct Looks<'a> {
+    /// States and rotor steps that a look solves.
+    pub states: &'a [(VehicleState, u8)],
+    /// Is a case that reads so looked at?
+    pub wanted: &'a dyn Fn(usize, &[Prediction]) -> bool,
+    /// The look: a case, its circuit, and what is solved of it.
+    pub look: &'a dyn Fn(usize, &Circuit, Vec<Known>) -> Seen,
+}
+
+/// A circuit solved in a state and rotor step.
+pub(super) type Known = ((VehicleState, u8), Rc<Solution>);
+
+/// What some circuits read and how they were solved, by the first of the stands that mean the same.
+struct Abreast<const L: usize> {
+    found: [Found; L],
+    solved: Vec<Option<[Rc<Solution>; L]>>,
 }
 
 /// A figure with its slopes.
@@ -96,6 +120,15 @@ impl Found {
         }
     }
 
+    /// What all probes read; where nothing is touched, as on a sound vehicle.
+    fn row(&self, healthy: &[Prediction]) -> Vec<Prediction> {
+        let probe = |(k, healthy): (usize, &Prediction)| match self.touched[k] {
+            true => self.prediction(k),
+            false => *healthy,
+        };
+        healthy.iter().enumerate().map(probe).collect()
+    }
+
     fn prediction(&self, probe: usize) -> Prediction {
         let Some(ends) = self.ends[probe] else {
             return Prediction::default();
@@ -121,7 +154,7 @@ pub struct Forward<'a> {
     pub circuit: Circuit,
     pairs: Vec<(usize, usize)>,
     groups: Vec<(usize, usize)>,
-    moments: Vec<Moment>,
+    stands: Vec<Stand>,
     probes: usize,
     /// Per element: its factor with the throttle released, and held open.
     factors: Vec<[Option<Factor>; 2]>,
@@ -132,21 +165,25 @@ pub struct Forward<'a> {
 impl<'a> Forward<'a> {
     /// Prepare probes, each in the state given with it.
     pub fn new(family: &Family, net: &'a Netlist, probes: &[(Probe, VehicleState)]) -> Self {
-        let mut moments: Vec<Moment> = Vec::new();
+        let mut stands: Vec<Stand> = Vec::new();
         for (k, (probe, state)) in probes.iter().enumerate() {
             for (state, step) in probe.moments(state) {
-                let known = moments
+                let known = stands
                     .iter()
                     .position(|m| m.state == state && m.step == step);
                 let at = known.unwrap_or_else(|| {
-                    moments.push(Moment {
+                    let moment = Moment::of(&net.elements, &state, step);
+                    let alike = stands.iter().position(|s| s.moment == moment);
+                    stands.push(Stand {
                         state,
                         step,
+                        moment,
+                        alike: alike.unwrap_or(stands.len()),
                         slots: Vec::new(),
                     });
-                    moments.len() - 1
+                    stands.len() - 1
                 });
-                moments[at].slots.push(Slot {
+                stands[at].slots.push(Slot {
                     probe: k,
                     meter: probe.meter(),
                     scale: probe.scale(),
@@ -167,37 +204,23 @@ impl<'a> Forward<'a> {
             groups: (1..)
                 .map_while(|k| Some((group(k)?, group(k - 1)?)))
                 .collect(),
-            moments,
+            stands,
             probes: probes.len(),
             factors: net.elements.iter().map(both).collect(),
             sound: Vec::new(),
         };
         let named = forward.circuit.draw(&[]);
         let circuit = &forward.circuit;
-        let sound = |moment: &Moment| {
-            let [solved] = forward.solve(moment, [circuit], [&named]);
-            let slots = moment.slots.iter().map(|slot| {
-                let [read] = forward.read(moment, slot, [circuit], [&named], [&solved]);
-                forward.ends(moment, slot, circuit, &solved, &read)
+        let sound = |stand: &Stand| {
+            let [solved] = solve(&stand.moment, [circuit], [&named]);
+            let slots = stand.slots.iter().map(|slot| {
+                let [read] = forward.read(&stand.moment, slot, [circuit], [&named], [&solved]);
+                forward.ends(&stand.state, slot, circuit, &solved, &read)
             });
             slots.collect()
         };
-        forward.sound = forward.moments.iter().map(sound).collect();
+        forward.sound = forward.stands.iter().map(sound).collect();
         forward
-    }
-
-    fn solve<const L: usize>(
-        &self,
-        moment: &Moment,
-        circuits: [&Circuit; L],
-        draws: [&Draw; L],
-    ) -> [Solution; L] {
-        let lanes = from_fn(|l| Lane {
-            circuit: circuits[l],
-            draw: draws[l],
-            near: None,
-        });
-        Circuit::solve_lanes(lanes, &moment.state, moment.step, &[])
     }
 
     /// One slot on every lane. A meter that loads the circuit is put on it as it stands.
@@ -236,8 +259,7 @@ impl<'a> Forward<'a> {
             draw: draws[l],
             near: Some(solved[l]),
         });
-        let loaded: [Solution; L] =
-            Circuit::solve_lanes(lanes, &moment.state, moment.step, &extras);
+        let loaded: [Solution; L] = Circuit::solve_lanes(lanes, moment, &extras);
         let mut lane = 0;
         loaded.map(|s| {
             let range = figure(circuits[lane], &s);
@@ -252,7 +274,7 @@ impl<'a> Forward<'a> {
     /// The ends of a reading with their slopes.
     fn ends(
         &self,
-        moment: &Moment,
+        state: &VehicleState,
         slot: &Slot,
         circuit: &Circuit,
         solved: &Solution,
@@ -267,12 +289,12 @@ impl<'a> Forward<'a> {
             });
         }
         let s = read.loaded.as_ref().unwrap_or(solved);
-        [self.with_slopes(moment, slot, circuit, s, read.range[0]); 2]
+        [self.with_slopes(state, slot, circuit, s, read.range[0]); 2]
     }
 
     fn with_slopes(
         &self,
-        moment: &Moment,
+        state: &VehicleState,
         slot: &Slot,
         circuit: &Circuit,
         s: &Solution,
@@ -283,7 +305,7 @@ impl<'a> Forward<'a> {
             spread: 0.0,
             slopes: [0.0; FACTORS],
         };
-        let open = usize::from(moment.state.throttle == Throttle::Full);
+        let open = usize::from(state.throttle == Throttle::Full);
         let mut slopes = [0.0f64; FACTORS];
         let mut own = 0.0;
         let flat = self.flat(circuit);
@@ -362,92 +384,125 @@ impl<'a> Forward<'a> {
         groups.all(|(k, _)| circuit.drifted(k))
     }
 
-    /// The circuit with a case's effects.
-    pub fn circuit_of(&self, effects: &[Effect]) -> Circuit {
-        self.circuit.with(self.net, effects, &self.pairs)
-    }
-
     /// Predictions of all probes for the sound vehicle.
     pub fn healthy(&self) -> Vec<Prediction> {
         let mut found = Found::new(self.probes);
-        for (moment, sound) in self.moments.iter().zip(&self.sound) {
-            for (slot, ends) in moment.slots.iter().zip(sound) {
+        for (stand, sound) in self.stands.iter().zip(&self.sound) {
+            for (slot, ends) in stand.slots.iter().zip(sound) {
                 found.take(slot.probe, *ends);
             }
         }
         (0..self.probes).map(|k| found.prediction(k)).collect()
     }
 
-    /// Predictions of all probes for each of some cases; `healthy` from [`Self::healthy`]. The circuits come with them.
-    pub fn cases(
+    /// Predictions of all probes for each of some cases, and what is seen of those that are looked at; `healthy` from
+    /// [`Self::healthy`].
+    pub(super) fn cases(
         &self,
         cases: &[&FaultCase],
         healthy: &[Prediction],
-    ) -> Vec<(Circuit, Vec<Prediction>)> {
-        let circuits: Vec<Circuit> = cases.iter().map(|c| self.circuit_of(&c.effects)).collect();
-        let mut found: Vec<Option<Found>> = cases.iter().map(|_| None).collect();
-        let bridged = |c: &FaultCase| c.effects.iter().any(|e| matches!(e, Effect::Bridge(..)));
-        let own = |k: &usize| !cases[*k].effects.is_empty();
-        let wider = |k: usize| if cases[k].fault == CHOICE { WIDER } else { 1.0 };
-        let lane = |k: usize| (&circuits[k], wider(k));
-        let (alone, together): (Vec<usize>, Vec<usize>) = (0..cases.len())
-            .filter(own)
-            .partition(|k| bridged(cases[*k]));
-        // a bridge asks for an order of its own
-        for k in alone {
-            let [one] = self.side_by_side([lane(k)]);
-            found[k] = Some(one);
+        looks: Option<&Looks<'_>>,
+    ) -> Vec<(Vec<Prediction>, Option<Seen>)> {
+        let bridged = |k: &usize| {
+            let mut effects = cases[*k].effects.iter();
+            effects.any(|e| matches!(e, Effect::Bridge(..)))
+        };
+        // a bridge asks for an order of its own, and one that shows only by itself reads as a sound vehicle
+        let (own, whole): (Vec<usize>, Vec<usize>) =
+            (0..cases.len()).partition(|k| !cases[*k].effects.is_empty());
+        let (bridges, others): (Vec<usize>, Vec<usize>) = own.into_iter().partition(bridged);
+        let mut out: Vec<(Vec<Prediction>, Option<Seen>)> = vec![(Vec::new(), None); cases.len()];
+        for k in whole {
+            let looked = looks.filter(|l| (l.wanted)(k, healthy));
+            let seen = looked.map(|l| (l.look)(k, &self.circuit, Vec::new()));
+            out[k] = (healthy.to_vec(), seen);
         }
-        for chunk in together.chunks(LANES) {
-            let last = chunk.len() - 1;
-            let lanes: [(&Circuit, f64); LANES] = from_fn(|l| lane(chunk[l.min(last)]));
-            for (k, one) in chunk.iter().zip(self.side_by_side(lanes)) {
-                found[*k] = Some(one);
+        let moments: Vec<&Moment> = self.stands.iter().map(|s| &s.moment).collect();
+        let alike: Vec<usize> = self.stands.iter().map(|s| s.alike).collect();
+        let asked = looks.map_or_else(Vec::new, |l| self.asked(l.states));
+        for chunk in bridges.chunks(LANES).chain(others.chunks(LANES)) {
+            let effects: Vec<&[Effect]> = chunk.iter().map(|k| &*cases[*k].effects).collect();
+            let circuits = self.circuit.together(self.net, &effects, &self.pairs);
+            let lanes: [(&Circuit, f64); LANES] = from_fn(|l| {
+                let l = l.min(chunk.len() - 1);
+                let choice = cases[chunk[l]].fault == CHOICE;
+                (&circuits[l], if choice { WIDER } else { 1.0 })
+            });
+            let abreast = self.side_by_side(lanes, &moments, &alike);
+            for (k, one) in chunk.iter().zip(&abreast.found) {
+                out[*k].0 = one.row(healthy);
+            }
+            let Some(looks) = looks else { continue };
+            let wanted: Vec<bool> = chunk
+                .iter()
+                .map(|k| (looks.wanted)(*k, &out[*k].0))
+                .collect();
+            if !wanted.contains(&true) {
+                continue;
+            }
+            let mut known = look_abreast(lanes.map(|l| l.0), &asked, &abreast.solved);
+            for (l, k) in chunk.iter().enumerate().filter(|(l, _)| wanted[*l]) {
+                let solved = looks
+                    .states
+                    .iter()
+                    .cloned()
+                    .zip(std::mem::take(&mut known[l]));
+                out[*k].1 = Some((looks.look)(*k, &circuits[l], solved.collect()));
             }
         }
-        let predict = |one: Option<Found>| -> Vec<Prediction> {
-            let Some(one) = one else {
-                return healthy.to_vec();
+        out
+    }
+
+    /// What the states of looks mean, each with the first stand or the first of the states before it that means the same.
+    fn asked(&self, states: &[(VehicleState, u8)]) -> Vec<(Moment, Alike)> {
+        let mut asked: Vec<(Moment, Alike)> = Vec::with_capacity(states.len());
+        for (state, step) in states {
+            let moment = Moment::of(&self.net.elements, state, *step);
+            let stand = self.stands.iter().position(|s| s.moment == moment);
+            let before = || asked.iter().position(|(m, _)| *m == moment);
+            let alike = match stand {
+                Some(stand) => Alike::Stand(stand),
+                None => before().map_or(Alike::None, Alike::State),
             };
-            let probe = |k: usize| {
-                if one.touched[k] {
-                    one.prediction(k)
-                } else {
-                    healthy[k]
-                }
-            };
-            (0..self.probes).map(probe).collect()
-        };
-        let rows: Vec<_> = found.into_iter().map(predict).collect();
-        circuits.into_iter().zip(rows).collect()
+            asked.push((moment, alike));
+        }
+        asked
     }
 
     /// Predictions of all probes for a vehicle that is built otherwise, with its circuit. Its points and elements are those
     /// of this one, and more.
     pub fn built(&self, net: &Netlist, healthy: &[Prediction]) -> (Circuit, Vec<Prediction>) {
         let circuit = Circuit::compile(net, &[], &self.pairs);
-        let [found] = self.side_by_side([(&circuit, 1.0)]);
-        let probe = |k: usize| {
-            if found.touched[k] {
-                found.prediction(k)
-            } else {
-                healthy[k]
-            }
-        };
-        let row = (0..self.probes).map(probe).collect();
+        let own = |s: &Stand| Moment::of(&net.elements, &s.state, s.step);
+        let own: Vec<Moment> = self.stands.iter().map(own).collect();
+        let first = |m: &Moment| own.iter().position(|o| o == m).unwrap_or_default();
+        let alike: Vec<usize> = own.iter().map(first).collect();
+        let moments: Vec<&Moment> = own.iter().collect();
+        let Abreast { found, .. } = self.side_by_side([(&circuit, 1.0)], &moments, &alike);
+        let row = found[0].row(healthy);
         (circuit, row)
     }
 
-    /// What some cases read at all moments, each with how much wider than usual its own value ranges.
-    fn side_by_side<const L: usize>(&self, lanes: [(&Circuit, f64); L]) -> [Found; L] {
+    /// What some cases read at all stands, each with how much wider than usual its own value ranges; what the stands mean for
+    /// them, and which of them mean the same.
+    fn side_by_side<const L: usize>(
+        &self,
+        lanes: [(&Circuit, f64); L],
+        moments: &[&Moment],
+        alike: &[usize],
+    ) -> Abreast<L> {
         let circuits = lanes.map(|l| l.0);
         let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
         let named: [&Draw; L] = from_fn(|l| &named[l]);
         let mut found: [Found; L] = from_fn(|_| Found::new(self.probes));
-        for (moment, sound) in self.moments.iter().zip(&self.sound) {
-            let solved = self.solve(moment, circuits, named);
-            let solved: [&Solution; L] = from_fn(|l| &solved[l]);
-            for (slot, base) in moment.slots.iter().zip(sound) {
+        let mut all: Vec<Option<[Rc<Solution>; L]>> = vec![const { None }; self.stands.len()];
+        for (at, (stand, sound)) in self.stands.iter().zip(&self.sound).enumerate() {
+            let moment = moments[at];
+            let solved = all[alike[at]]
+                .get_or_insert_with(|| solve(moment, circuits, named).map(Rc::new))
+                .clone();
+            let solved: [&Solution; L] = from_fn(|l| &*solved[l]);
+            for (slot, base) in stand.slots.iter().zip(sound) {
                 let read = self.read(moment, slot, circuits, named, solved);
                 for (l, read) in read.iter().enumerate() {
                     // lanes that only fill up stand for one that was there before
@@ -464,7 +519,7 @@ impl<'a> Forward<'a> {
                     }
                     found[l].touched[slot.probe] = true;
                     if found[l].wider(slot.probe, read.range) {
-                        let mut ends = self.ends(moment, slot, circuits[l], solved[l], read);
+                        let mut ends = self.ends(&stand.state, slot, circuits[l], solved[l], read);
                         for end in &mut ends {
                             end.slopes[Factor::Severity as usize] *= lanes[l].1 as f32;
                         }
@@ -473,6 +528,51 @@ impl<'a> Forward<'a> {
                 }
             }
         }
-        found
+        Abreast { found, solved: all }
     }
+}
+
+/// Where a look's state is solved already.
+enum Alike {
+    /// With the readings of this stand.
+    Stand(usize),
+    /// With this state, one of those before it.
+    State(usize),
+    None,
+}
+
+/// The states of looks, solved for circuits side by side: by lane, in order of state.
+fn look_abreast<const L: usize>(
+    circuits: [&Circuit; L],
+    asked: &[(Moment, Alike)],
+    stands: &[Option<[Rc<Solution>; L]>],
+) -> [Vec<Rc<Solution>>; L] {
+    let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
+    let mut known: [Vec<Rc<Solution>>; L] = from_fn(|_| Vec::with_capacity(asked.len()));
+    for (moment, alike) in asked {
+        let there = match alike {
+            Alike::Stand(k) => stands[*k].clone(),
+            Alike::State(k) => Some(from_fn(|l| Rc::clone(&known[l][*k]))),
+            Alike::None => None,
+        };
+        let solved =
+            there.unwrap_or_else(|| solve(moment, circuits, from_fn(|l| &named[l])).map(Rc::new));
+        for (known, solved) in known.iter_mut().zip(solved) {
+            known.push(solved);
+        }
+    }
+    known
+}
+
+fn solve<const L: usize>(
+    moment: &Moment,
+    circuits: [&Circuit; L],
+    draws: [&Draw; L],
+) -> [Solution; L] {
+    let lanes = from_fn(|l| Lane {
+        circuit: circuits[l],
+        draw: draws[l],
+        near: None,
+    });
+    Circuit::solve_lanes(lanes, moment, &[])
 }

@@ -65,9 +65,9 @@ impl Pairs {
                 ..model.cases[*g].clone()
             };
             let cases: Vec<FaultCase> = new.iter().map(both).collect();
-            let solved = forward.cases(&cases.iter().collect::<Vec<_>>(), &forward.healthy());
+            let solved = forward.cases(&cases.iter().collect::<Vec<_>>(), &forward.healthy(), None);
             let each = new.iter().zip(solved);
-            known.extend(each.map(|(pair, (_, row))| (*pair, row[0])));
+            known.extend(each.map(|(pair, (row, _))| (*pair, row[0])));
         }
         Some(pairs.iter().map(|p| known[p]).collect())
     }

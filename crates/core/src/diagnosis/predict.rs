@@ -2,6 +2,7 @@
 //! here they become a column per test. What a change of the vehicle leaves alone is taken from before.
 
 use crate::catalogue::Catalogue;
+use crate::cores::share_out;
 use crate::diagnosis::choices::{CHOICE, choices};
 use crate::diagnosis::column::{Column, Readings};
 use crate::diagnosis::forward::Forward;
@@ -10,7 +11,7 @@ use crate::diagnosis::kept::Kept;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::near::Near;
 use crate::diagnosis::nets::Nets;
-use crate::diagnosis::repertoire::{Kind, Probe, build};
+use crate::diagnosis::repertoire::{Kind, Probe, Test, build};
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::shared::Factor;
 use crate::diagnosis::signs::{Asked, outcome_rows};
@@ -35,7 +36,8 @@ impl Model {
     /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
     /// what the change does not move is taken from here: a reading whose sound value stays is taken not to move under the
     /// faults either, but for those on or beside what changed. A change in the way of the power reaches every short
-    /// circuit, a switch turned round sends current where none went: they are worked out anew.
+    /// circuit, a switch turned round sends current where none went: they are worked out anew. So is everything when
+    /// another component stands in a slot; one that was only assumed and is seen now leaves all as it was.
     ///
     /// # Errors
     /// As [`Self::build`].
@@ -94,10 +96,7 @@ impl Model {
         let asked = Asked::of(catalogue, &tests);
         let sound = asked.look(catalogue, &Scene::of(profile, &net, &forward.circuit, None));
         let kept = before
-            .filter(|old| {
-                old.profile.family.logic == profile.family.logic
-                    && old.profile.halls_60 == profile.halls_60
-            })
+            .filter(|old| old.profile.wired_like(profile))
             .and_then(|old| Kept::of(old, profile, &net, &cases, &tests, &base, &asked, &sound));
         let faults = cases.clone();
         let vehicle = Vehicle {
@@ -119,10 +118,17 @@ impl Model {
         }
         let mut built = Vec::new();
         let mut ways = Vec::new();
-        for way in otherwise::ways(profile, &net)? {
-            let (circuit, row) = forward.built(&way.net, &base);
-            let scene = Scene::of(&way.profile, &way.net, &circuit, None);
-            let seen = asked.look(catalogue, &scene);
+        let all = otherwise::ways(profile, &net)?;
+        let worked = share_out(all.len(), |places| {
+            let one = |k: &usize| {
+                let way = &all[*k];
+                let (circuit, row) = forward.built(&way.net, &base);
+                let scene = Scene::of(&way.profile, &way.net, &circuit, None);
+                (*k, (row, asked.look(catalogue, &scene)))
+            };
+            places.iter().map(one).collect()
+        });
+        for (way, (row, seen)) in all.into_iter().zip(worked) {
             // what reads and looks like the drawing is nobody's question
             let alike = row == base && seen == sound;
             if alike || !asked.drives_like(catalogue, &seen, &sound) {
@@ -170,45 +176,45 @@ impl Model {
         let same = kept
             .as_ref()
             .filter(|kept| kept.old.hypotheses == model.hypotheses);
-        let mut k = 0;
-        let mut columns = Vec::with_capacity(model.tests.len());
-        for (t, test) in model.tests.iter().enumerate() {
-            let column = match &test.kind {
-                Kind::Probe(probe) => {
-                    let place = k;
-                    k += 1;
-                    let still = |kept: &&Kept<'_>| kept.still(place, |k| solved.read(k, place));
-                    match same.and_then(|kept| Some((kept, still(&kept)?))) {
-                        Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
-                        None => {
-                            let other = built.iter().map(|row| row[place]);
-                            let cases = solved.column(place).chain(other);
-                            let readings = Readings::new(cases, base[place]);
-                            Arc::new(Column::figures(probe, readings, listed, &model.variances))
-                        }
-                    }
-                }
-                Kind::Procedure { .. } => {
-                    let old = same.filter(|kept| kept.signs && model.signs == kept.old.signs);
-                    match old.and_then(|kept| Some((kept, kept.procedure(test)?))) {
-                        Some((kept, old)) => Arc::clone(&kept.old.columns[old]),
-                        None => {
-                            let (cases, healthy) = outcome_rows(
-                                catalogue,
-                                &model.asked,
-                                &model.tests[t],
-                                &model.cases,
-                                &model.signs,
-                                &sound,
-                            )
-                            .unwrap_or_default();
-                            Arc::new(Column::Outcomes { cases, healthy })
-                        }
-                    }
-                }
+        let readings = |place: usize| {
+            let other = built.iter().map(|row| row[place]);
+            Readings::new(solved.column(place).chain(other), base[place])
+        };
+        let looked = |test: &Test| {
+            let rows = outcome_rows(
+                catalogue,
+                &model.asked,
+                test,
+                &model.cases,
+                &model.signs,
+                &sound,
+            );
+            let (cases, healthy) = rows.unwrap_or_default();
+            Column::Outcomes { cases, healthy }
+        };
+        // of a probe its place among the probes
+        let is_probe = |t: &Test| matches!(t.kind, Kind::Probe(_));
+        let place = |t: usize| model.tests[..t].iter().filter(|t| is_probe(t)).count();
+        let column = |t: usize| {
+            let test = &model.tests[t];
+            let old = same.and_then(|kept| {
+                let old = match &test.kind {
+                    Kind::Probe(_) => kept.still(place(t), |k| solved.read(k, place(t))),
+                    Kind::Procedure { .. } => Some(kept)
+                        .filter(|kept| kept.signs && model.signs == kept.old.signs)
+                        .and_then(|kept| kept.procedure(test)),
+                };
+                Some(Arc::clone(&kept.old.columns[old?]))
+            });
+            let new = || match &test.kind {
+                Kind::Probe(p) => Column::figures(p, readings(place(t)), listed, &model.variances),
+                Kind::Procedure { .. } => looked(test),
             };
-            columns.push(column);
-        }
+            old.unwrap_or_else(|| Arc::new(new()))
+        };
+        let columns: Vec<Arc<Column>> = share_out(model.tests.len(), |tests| {
+            tests.iter().map(|t| (*t, column(*t))).collect()
+        });
         let rows = |column: &Arc<Column>| {
             let old = same.and_then(|kept| {
                 let known = kept.old.columns.iter().position(|c| Arc::ptr_eq(c, column));
@@ -254,9 +260,9 @@ impl Model {
         let base = forward.healthy();
         let solved = &self.cases[..self.cases.len() - self.ways.len()];
         let all: Vec<&FaultCase> = solved.iter().collect();
-        let predicted = forward.cases(&all, &base);
+        let predicted = forward.cases(&all, &base, None);
         let built = self.ways.iter().map(|w| forward.built(&w.net, &base).1[0]);
-        let cases = predicted.into_iter().map(|(_, row)| row[0]).chain(built);
+        let cases = predicted.into_iter().map(|(row, _)| row[0]).chain(built);
         let readings = Readings::new(cases, base[0]);
         Some(Column::figures(
             probe,

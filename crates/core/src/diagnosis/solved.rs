@@ -2,7 +2,7 @@
 
 use crate::catalogue::Catalogue;
 use crate::cores::share_out;
-use crate::diagnosis::forward::Forward;
+use crate::diagnosis::forward::{Forward, Known, Looks};
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::Prediction;
@@ -103,15 +103,41 @@ impl<'a> Vehicle<'a> {
         places.iter().map(|k| &self.cases[*k]).collect()
     }
 
-    fn look(&self, circuit: &Circuit, k: usize) -> Seen {
-        let scene = Scene::of(self.profile, self.net, circuit, Some(&self.cases[k]));
-        self.asked.look(self.catalogue, &scene)
+    /// What some cases read, and what is seen of those that are `wanted`, by their places among them.
+    fn read_and_look(
+        &self,
+        places: &[usize],
+        forward: &Forward<'_>,
+        sound: &[Prediction],
+        wanted: &dyn Fn(usize, &[Prediction]) -> bool,
+    ) -> Vec<(Vec<Prediction>, Option<Seen>)> {
+        let look = |scene: &Scene<'_>| self.asked.look(self.catalogue, scene);
+        let whole = Scene::of(self.profile, self.net, &self.forward.circuit, None);
+        look(&whole);
+        let whole = whole.solved();
+        let states: Vec<(VehicleState, u8)> = whole.keys().cloned().collect();
+        let cases = self.cases(places);
+        let look = |k: usize, circuit: &Circuit, solved: Vec<Known>| {
+            // one that shows only by itself has the circuit of a sound vehicle
+            let (circuit, solved) = match cases[k].effects.is_empty() {
+                true => (&self.forward.circuit, whole.clone()),
+                false => (circuit, solved.into_iter().collect()),
+            };
+            let scene = Scene::of(self.profile, self.net, circuit, Some(cases[k]));
+            look(&scene.knowing(solved))
+        };
+        let looks = Looks {
+            states: &states,
+            wanted,
+            look: &look,
+        };
+        forward.cases(&cases, sound, Some(&looks))
     }
 
     fn anew(&self, places: &[usize]) -> Vec<(usize, (Row, Seen))> {
-        let solved = self.forward.cases(&self.cases(places), self.sound);
+        let solved = self.read_and_look(places, self.forward, self.sound, &|_, _| true);
         let each = places.iter().zip(solved);
-        each.map(|(k, (circuit, row))| (*k, (Row::All(row), self.look(&circuit, *k))))
+        each.filter_map(|(k, (row, seen))| Some((*k, (Row::All(row), seen?))))
             .collect()
     }
 
@@ -136,22 +162,25 @@ impl<'a> Vehicle<'a> {
         }
         let mut out = self.anew(&ways.anew);
 
-        let solved = self.forward.cases(&self.cases(&ways.beside), self.sound);
-        for (&k, (circuit, row)) in ways.beside.iter().zip(solved) {
-            // no point reads otherwise: nothing is seen otherwise
-            let mut each = self.probes.iter().zip(&row).enumerate();
-            let same = each.all(|(p, (probe, now))| probe.0.scale().same(&kept.read(k, p), now));
-            let seen = kept.seen(k).filter(|_| kept.signs && same);
-            let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
-            out.push((k, (Row::All(row), seen)));
+        // no point reads otherwise: nothing is seen otherwise
+        let same = |k: usize, row: &[Prediction]| {
+            let mut each = self.probes.iter().zip(row).enumerate();
+            each.all(|(p, (probe, now))| probe.0.scale().same(&kept.read(k, p), now))
+        };
+        let before = |k: usize| kept.seen(k).filter(|_| kept.signs);
+        let other = |at: usize, row: &[Prediction]| !(kept.signs && same(ways.beside[at], row));
+        let solved = self.read_and_look(&ways.beside, self.forward, self.sound, &other);
+        for (&k, (row, seen)) in ways.beside.iter().zip(solved) {
+            let seen = seen.or_else(|| before(k));
+            out.extend(seen.map(|seen| (k, (Row::All(row), seen))));
         }
 
         let sound: Vec<Prediction> = moved.iter().map(|p| self.sound[*p]).collect();
-        let solved = forward_moved.cases(&self.cases(&ways.moved), &sound);
-        for (&k, (circuit, row)) in ways.moved.iter().zip(solved) {
-            let seen = kept.seen(k).filter(|_| kept.signs);
-            let seen = seen.unwrap_or_else(|| self.look(&circuit, k));
-            out.push((k, (Row::Moved(row), seen)));
+        let other = |at: usize, _: &[Prediction]| before(ways.moved[at]).is_none();
+        let solved = self.read_and_look(&ways.moved, forward_moved, &sound, &other);
+        for (&k, (row, seen)) in ways.moved.iter().zip(solved) {
+            let seen = seen.or_else(|| before(k));
+            out.extend(seen.map(|seen| (k, (Row::Moved(row), seen))));
         }
 
         for k in ways.still {
