@@ -1,7 +1,7 @@
 //! From the solved circuit to what a person sees: does it light, does it turn, how does it turn.
 
 use crate::commutation;
-use crate::family::{Motor, Shows};
+use crate::family::{Motor, SECOND, Shows};
 use crate::fault::FaultCase;
 use crate::netlist::{Netlist, Part};
 use crate::profile::Profile;
@@ -153,13 +153,19 @@ impl<'a> Scene<'a> {
             "motor" => Some(self.motor(state)),
             "assist" => Some(self.assist(state)),
             "brake_sign" => declared.or_else(|| {
-                let on = self.lights(state) && self.braking(state);
+                let on = self.lights(state) && self.braking(state, Side(""));
                 Some(word(on, "on", "off"))
             }),
             "pull" => declared.or_else(|| Some(word(self.pulls(state), "strong", "weak"))),
             "ctr_click" => declared.or_else(|| Some(word(self.pulls_in(state), "clicks", "none"))),
-            "drag_in" => declared.or_else(|| Some(word(!self.bridge_drags(), "free", "notchy"))),
-            "drag_out" => declared.or_else(|| Some(word(!self.windings_short(), "free", "drags"))),
+            "drag_in" => declared.or_else(|| {
+                let drags = self.sides_of().iter().any(|s| self.bridge_drags(*s));
+                Some(word(!drags, "free", "notchy"))
+            }),
+            "drag_out" => declared.or_else(|| {
+                let drags = self.sides_of().iter().any(|s| self.windings_short(*s));
+                Some(word(!drags, "free", "drags"))
+            }),
             "speed_shown" => {
                 declared.or_else(|| Some(word(self.speed_pulses(state), "right", "none")))
             }
@@ -238,29 +244,48 @@ impl<'a> Scene<'a> {
         let bus = family.logic.bus.as_str();
         let volts = self.volts(&s, bus, "GND");
         let sag = limit.usual * self.ohms(&s, bus, "GND");
-        let limps = matches!(family.motor, Motor::SixStep) && lopsided(self.phases(state));
-        sag < SAGS * volts && !limps
+        let six_step = matches!(family.motor, Motor::SixStep);
+        let lopsided = |s: &Side| lopsided(self.phases(state, *s));
+        let limps = six_step && self.sides_of().iter().any(lopsided);
+        sag < SAGS * volts && !limps && self.sides(state) == "both"
     }
 
-    fn braking(&self, state: &VehicleState) -> bool {
+    /// The drives that it has: that of the controller, and a second one beside it.
+    fn sides_of(&self) -> &'static [Side] {
+        match self.profile.family.has("second-drive") {
+            true => &[Side(""), Side(SECOND)],
+            false => &[Side("")],
+        }
+    }
+
+    fn braking(&self, state: &VehicleState, side: Side) -> bool {
         let s = self.solve(&self.running(state), 0);
         let level = self.profile.brake_threshold();
         let closed = |line: &str, strand: &str| {
-            if self.net.find(line).is_none() {
+            let line = side.of(line);
+            if self.net.find(&line).is_none() {
                 return false;
             }
-            let low = self.volts(&s, line, "GND") < level;
+            let low = self.volts(&s, &line, &side.of("GND")) < level;
             low != self.profile.normally_closed.iter().any(|n| n == strand)
         };
         closed("BRL", "brake-left") || closed("BRR", "brake-right")
     }
 
-    fn powered(&self, s: &Solution) -> bool {
+    fn bus(&self, side: Side) -> String {
+        match side {
+            Side("") => self.profile.family.logic.bus.clone(),
+            second => second.of("VB+"),
+        }
+    }
+
+    fn powered(&self, s: &Solution, side: Side) -> bool {
         let logic = &self.profile.family.logic;
-        self.volts(s, "IGN", "GND") > logic.cutoff_volts
-            && self.volts(s, &logic.bus, "GND") > logic.cutoff_volts
-            && self.ohms(s, &logic.bus, "GND") < BUS_OHMS
-            && self.volts(s, "V5", "GND") > logic.rail_min_volts
+        let (bus, ground) = (self.bus(side), side.of("GND"));
+        self.volts(s, &side.of("IGN"), &ground) > logic.cutoff_volts
+            && self.volts(s, &bus, &ground) > logic.cutoff_volts
+            && self.ohms(s, &bus, &ground) < BUS_OHMS
+            && self.volts(s, &side.of("V5"), &ground) > logic.rail_min_volts
             && self
                 .profile
                 .family
@@ -270,7 +295,7 @@ impl<'a> Scene<'a> {
     }
 
     /// What the three sensor lines say at each of six steps of a turn.
-    fn hall_codes(&self, state: &VehicleState) -> [u8; 6] {
+    fn hall_codes(&self, state: &VehicleState, side: Side) -> [u8; 6] {
         if self.profile.family.has("sensorless") {
             // it feels the rotor by the phases
             return commutation::HALL_CODES;
@@ -280,13 +305,15 @@ impl<'a> Scene<'a> {
             ..self.running(state)
         };
         let level = self.profile.hall_threshold();
+        let lines = ["HA", "HB", "HC"].map(|line| side.of(line));
+        let ground = side.of("GND");
         let mut codes = [0u8; 6];
         for (step, code) in codes.iter_mut().enumerate() {
             let s = self.solve(&turning, step as u8);
-            for line in ["HA", "HB", "HC"] {
-                let high = self.volts(&s, line, "GND") > level;
+            for (k, line) in lines.iter().enumerate() {
+                let high = self.volts(&s, line, &ground) > level;
                 // the controller knows the spacing of its motor
-                let turned = self.profile.halls_60 && line == "HB";
+                let turned = self.profile.halls_60 && k == 1;
                 *code = *code << 1 | u8::from(high != turned);
             }
         }
@@ -294,7 +321,7 @@ impl<'a> Scene<'a> {
     }
 
     /// Ohms of each phase from the bridge to the star point, everything else dead.
-    fn phases(&self, state: &VehicleState) -> [f64; 3] {
+    fn phases(&self, state: &VehicleState, side: Side) -> [f64; 3] {
         let apart = self.running(state).apart;
         let dead = VehicleState {
             battery: Battery::Out,
@@ -303,21 +330,21 @@ impl<'a> Scene<'a> {
             ..VehicleState::default()
         };
         let s = self.solve(&dead, 0);
-        ["U", "V", "W"].map(|x| self.ohms(&s, &format!("P{x}"), "N"))
+        ["PU", "PV", "PW"].map(|x| self.ohms(&s, &side.of(x), &side.of("N")))
     }
 
     /// Can the drive run at all: fed, rail up, no brake, motor and bridge whole? Returns how it
     /// would turn when asked to.
-    fn drive(&self, state: &VehicleState) -> &'static str {
+    fn drive(&self, state: &VehicleState, side: Side) -> &'static str {
         let running = self.running(state);
         let s = self.solve(&running, 0);
-        if !self.powered(&s) || self.braking(state) {
+        if !self.powered(&s, side) || self.braking(state, side) {
             return "silent";
         }
-        let codes = self.hall_codes(state);
-        let phases = self.phases(state);
+        let codes = self.hall_codes(state, side);
+        let phases = self.phases(state, side);
         let connected = phases.map(|ohms| ohms < 0.6);
-        if self.bridge_drags() || self.windings_short() {
+        if self.bridge_drags(side) || self.windings_short(side) {
             return "buzzes";
         }
         if connected.iter().filter(|c| **c).count() < 2 {
@@ -348,7 +375,22 @@ impl<'a> Scene<'a> {
         if let Motor::Brushed { .. } = self.profile.family.motor {
             return self.brushed(state);
         }
-        let drive = self.drive(state);
+        let of = |side: &Side| self.electronic(state, *side);
+        let each: Vec<String> = self.sides_of().iter().map(of).collect();
+        let (first, last) = (&each[0], &each[each.len() - 1]);
+        // one that drives takes along one that does not; two that drive otherwise pull against each other
+        match (first.as_str(), last.as_str()) {
+            (one, other) if one == other => first.clone(),
+            ("backwards", _) | (_, "backwards") => "backwards".into(),
+            ("silent", _) => last.clone(),
+            (_, "silent") => first.clone(),
+            _ => "rough".into(),
+        }
+    }
+
+    /// How the motor of one side turns when it is asked to.
+    fn electronic(&self, state: &VehicleState, side: Side) -> String {
+        let drive = self.drive(state, side);
         let declared = self.signs.get("motor");
         if drive == "silent" {
             return "silent".into();
@@ -364,13 +406,13 @@ impl<'a> Scene<'a> {
         let logic = &self.profile.family.logic;
         let running = self.running(state);
         let idle = self.solve(&running, 0);
-        let at_idle = self.volts(&idle, "THR", "GND");
         let open = VehicleState {
             throttle: Throttle::Full,
             ..running
         };
         let full = self.solve(&open, 0);
-        let at_full = self.volts(&full, "THR", "GND");
+        let line = |s: &Solution| self.volts(s, &side.of("THR"), &side.of("GND"));
+        let (at_idle, at_full) = (line(&idle), line(&full));
         if at_idle > logic.throttle_lockout_volts
             || at_full < logic.throttle_start_volts
             || at_full > logic.throttle_fault_volts
@@ -392,7 +434,8 @@ impl<'a> Scene<'a> {
     fn code(&self, state: &VehicleState) -> Option<String> {
         let logic = &self.profile.family.logic;
         let idle = self.solve(&self.running(state), 0);
-        if matches!(self.profile.family.motor, Motor::Brushed { .. }) || !self.powered(&idle) {
+        let brushed = matches!(self.profile.family.motor, Motor::Brushed { .. });
+        if brushed || !self.powered(&idle, Side("")) {
             return None;
         }
         let open = VehicleState {
@@ -409,11 +452,11 @@ impl<'a> Scene<'a> {
         if throttle && self.net.find("THR").is_some() {
             return Some("throttle".into());
         }
-        let codes = self.hall_codes(state);
-        codes
-            .iter()
-            .any(|c| [0, 7].contains(c))
-            .then(|| "hall".into())
+        let none = |side: &Side| {
+            let codes = self.hall_codes(state, *side);
+            codes.iter().any(|c| [0, 7].contains(c))
+        };
+        self.sides_of().iter().any(none).then(|| "hall".into())
     }
 
     /// Two throttle channels keep their ratio, or the controller refuses both.
@@ -454,14 +497,22 @@ impl<'a> Scene<'a> {
 
     fn turns(&self, state: &VehicleState) -> bool {
         let Motor::Brushed { start_amps, .. } = self.profile.family.motor else {
-            return self.drive(state) != "silent";
+            return self.drive(state, Side("")) != "silent";
         };
         self.armatures(state).iter().any(|m| m.0.abs() > start_amps)
     }
 
     fn sides(&self, state: &VehicleState) -> &'static str {
         let Motor::Brushed { start_amps, .. } = self.profile.family.motor else {
-            return "both";
+            let sides = self.sides_of();
+            let dead =
+                |s: &&Side| ["silent", "buzzes"].contains(&self.electronic(state, **s).as_str());
+            let dead = sides.iter().filter(dead).count();
+            return if dead > 0 && dead < sides.len() {
+                "one"
+            } else {
+                "both"
+            };
         };
         let motors = self.armatures(&self.asked(state, Direction::Forward, Range::High));
         let turning = motors.iter().filter(|m| m.0.abs() > start_amps).count();
@@ -514,7 +565,7 @@ impl<'a> Scene<'a> {
         if let Some(value) = self.signs.get("assist") {
             return value.clone();
         }
-        let drive = self.drive(state);
+        let drive = self.drive(state, Side(""));
         word(
             self.pedal_pulses(state) && (drive == "smooth" || drive == "rough"),
             "works",
@@ -531,39 +582,40 @@ impl<'a> Scene<'a> {
         (line(0) - line(1)).abs() > 2.0
     }
 
-    fn dead(&self, motor_apart: bool) -> Rc<Solution> {
-        let mut apart = std::collections::BTreeSet::from(["dock".to_string()]);
-        if motor_apart {
-            apart.insert("motor".into());
-        }
-        self.solve(
-            &VehicleState {
-                apart,
-                ..VehicleState::default()
-            },
-            0,
-        )
+    /// Everything dead, the motors' plugs apart.
+    fn dead(&self) -> Rc<Solution> {
+        let motors = self.sides_of().iter().map(|s| s.of("motor"));
+        let dead = VehicleState {
+            apart: motors.chain(["dock".into()]).collect(),
+            ..VehicleState::default()
+        };
+        self.solve(&dead, 0)
     }
 
     /// A shorted switch lets the turning motor drive current through a diode of another leg.
-    fn bridge_drags(&self) -> bool {
-        let s = self.dead(true);
+    fn bridge_drags(&self, side: Side) -> bool {
+        let s = self.dead();
+        let to = |p: &str, rail: &str| self.ohms(&s, &side.of(p), &side.of(rail)) < 20.0;
         ["PU", "PV", "PW"]
             .iter()
-            .any(|p| self.ohms(&s, p, "GND") < 20.0 || self.ohms(&s, p, "VB+") < 20.0)
+            .any(|p| to(p, "GND") || to(p, "VB+"))
     }
 
     /// Two terminals at half of what the windings between them have: turned, they brake themselves.
-    fn windings_short(&self) -> bool {
-        let winding = |id: &str| match self.net.element(id).map(|e| &self.net.elements[e].part) {
+    fn windings_short(&self, side: Side) -> bool {
+        let winding = |id: &str| match self
+            .net
+            .element(&side.of(id))
+            .map(|e| &self.net.elements[e].part)
+        {
             Some(Part::Resistor { ohms }) => *ohms,
             _ => 0.0,
         };
         let least = 0.5 * (winding("winding-u") + winding("winding-v"));
-        let s = self.dead(true);
+        let s = self.dead();
         [("MU", "MV"), ("MV", "MW"), ("MU", "MW")]
             .iter()
-            .any(|(a, b)| self.ohms(&s, a, b) < least)
+            .any(|(a, b)| self.ohms(&s, &side.of(a), &side.of(b)) < least)
     }
 
     /// Does the display reckon the speed by the motor's sensors, for want of one of its own?
@@ -575,7 +627,7 @@ impl<'a> Scene<'a> {
 
     fn speed_pulses(&self, state: &VehicleState) -> bool {
         if self.speed_from_halls() {
-            let codes = self.hall_codes(state);
+            let codes = self.hall_codes(state, Side(""));
             return codes.iter().any(|c| *c != codes[0]);
         }
         let turning = VehicleState {
@@ -584,6 +636,16 @@ impl<'a> Scene<'a> {
         };
         let line = |step: u8| self.volts(&self.solve(&turning, step), "SPD", "GND");
         (line(0) - line(1)).abs() > 2.0
+    }
+}
+
+/// What the names of a drive's points and parts end on: nothing, or the mark of a second one.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+struct Side(&'static str);
+
+impl Side {
+    fn of(self, name: &str) -> String {
+        format!("{name}{}", self.0)
     }
 }
 

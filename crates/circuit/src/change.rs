@@ -107,6 +107,14 @@ pub enum Change {
         #[serde(default)]
         kind: Option<String>,
     },
+    /// Another component is likely in a slot, for a vehicle like it had it; nobody looked at this one.
+    Likely {
+        /// Slot id.
+        slot: String,
+        /// Kind id; none: there is nothing.
+        #[serde(default)]
+        kind: Option<String>,
+    },
     /// A wire that leads elsewhere than to what it carries.
     Join(Join),
     /// Another plug.
@@ -127,8 +135,21 @@ impl Change {
     pub fn rebuilds(&self) -> bool {
         matches!(
             self,
-            Self::Kind { .. } | Self::Component { .. } | Self::Join(_)
+            Self::Kind { .. } | Self::Component { .. } | Self::Likely { .. } | Self::Join(_)
         )
+    }
+
+    /// As it is kept for the next vehicle like this one: what was seen here is likely there. None for what one owner or an
+    /// earlier hand did to one vehicle.
+    pub fn kept(&self) -> Option<Self> {
+        match self {
+            Self::ExtraWire { .. } | Self::Alteration { .. } => None,
+            Self::Component { slot, kind } => Some(Self::Likely {
+                slot: slot.clone(),
+                kind: kind.clone(),
+            }),
+            other => Some(other.clone()),
+        }
     }
 }
 
@@ -303,7 +324,10 @@ impl Profile {
                 }
             }
             // done before anything else
-            Change::Kind { .. } | Change::Component { .. } | Change::Join(_) => {}
+            Change::Kind { .. }
+            | Change::Component { .. }
+            | Change::Likely { .. }
+            | Change::Join(_) => {}
             Change::Built { variant } => self.build_as(variant)?,
             Change::Alteration { id, present } => self.alter(id, *present)?,
             Change::Plug {

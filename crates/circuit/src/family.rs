@@ -25,8 +25,23 @@ pub fn shipped() -> Vec<(&'static str, &'static str)> {
     files
 }
 
+/// What the names of a second drive's points, parts, plugs and strands end on.
+pub const SECOND: &str = "-2";
+
+/// What a second drive calls by a name of the first: `phase-2.1.lead` for `phase.1.lead`.
+pub fn of_second(name: &str) -> String {
+    let (head, rest) = name.split_at(name.find('.').unwrap_or(name.len()));
+    format!("{head}{SECOND}{rest}")
+}
+
+/// What the first drive calls by a name of the second; none for what is no name of a second.
+pub fn first_of(name: &str) -> Option<String> {
+    let (head, rest) = name.split_at(name.find('.').unwrap_or(name.len()));
+    Some(format!("{}{rest}", head.strip_suffix(SECOND)?))
+}
+
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 31] = [
+pub const TRAITS: [&str; 32] = [
     "lithium",
     "lead",
     "docked-pack",
@@ -38,6 +53,7 @@ pub const TRAITS: [&str; 31] = [
     "halls-or-none",
     "brushed",
     "twin-motors",
+    "second-drive",
     "hub-motor",
     "direct-hub",
     "folding",

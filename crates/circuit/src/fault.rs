@@ -1,7 +1,7 @@
 //! Fault modes: what each does to the circuit, and what a person sees of it directly.
 
 use crate::error::CircuitError;
-use crate::family::{Carries, Strand, Wire};
+use crate::family::{Carries, SECOND, Strand, Wire, first_of, of_second};
 use crate::netlist::{Netlist, NodeId};
 use crate::profile::Profile;
 use serde::Deserialize;
@@ -275,15 +275,22 @@ impl FaultBook {
                     } else if pattern == "crossings" {
                         list.extend(crossings(profile));
                     } else if pattern.contains('*') {
+                        let except = |id: &str| {
+                            let first = first_of(id);
+                            let names = [Some(id), first.as_deref()];
+                            let mut out = names.into_iter().flatten();
+                            out.any(|id| fault.except.iter().any(|p| glob(p, id)))
+                        };
+                        let again = |id: &str| {
+                            let first = first_of(id).and_then(|f| net.element(&f));
+                            first.is_some()
+                        };
                         let fits = net
                             .elements
                             .iter()
                             .map(|e| &e.id)
-                            .filter(|id| glob(pattern, id));
-                        list.extend(
-                            fits.filter(|id| !fault.except.iter().any(|p| glob(p, id)))
-                                .cloned(),
-                        );
+                            .filter(|id| glob(pattern, id) && !again(id));
+                        list.extend(fits.filter(|id| !except(id)).cloned());
                     } else {
                         // a wire called by what it carries is known by its pin from here on
                         let known = net.element(pattern).map(|e| net.elements[e].id.clone());
@@ -292,8 +299,21 @@ impl FaultBook {
                 }
                 list
             };
-            for x in &instances {
-                let fill = |text: &str| fill(text, x, profile);
+            // what stands in the vehicle a second time breaks as the first does
+            let second = profile.family.has("second-drive");
+            let sides = if second { &SIDES[..] } else { &SIDES[..1] };
+            let each = instances
+                .iter()
+                .flat_map(|x| sides.iter().map(move |s| (x, *s)));
+            for (x, side) in each {
+                let beside = Beside { net, profile, side };
+                let first = |text: &str| fill(text, x, profile);
+                let common = fault.at.iter().any(|a| beside.common(&first(a)));
+                let has = fault.effects.iter().any(|e| beside.has(&first(e)));
+                if !side.is_empty() && (common || !has) {
+                    continue;
+                }
+                let fill = |text: &str| beside.said(&first(text));
                 let mut levels = 1;
                 for effect in &fault.effects {
                     levels = levels.max(numbers(effect.split('|').next().unwrap_or(effect)).len());
@@ -333,6 +353,7 @@ impl FaultBook {
                     if !x.is_empty() {
                         key = format!("{key}:{x}");
                     }
+                    key.push_str(side);
                     if levels > 1 {
                         key = format!("{key}#{}", level + 1);
                     }
@@ -340,7 +361,7 @@ impl FaultBook {
                         key,
                         fault: fault.id.get_ref().clone(),
                         x: x.clone(),
-                        name: capital(&fill(&fault.name)),
+                        name: capital(&format!("{}{}", first(&fault.name), beside.words())),
                         effects,
                         at: places,
                         segment,
@@ -359,6 +380,56 @@ impl FaultBook {
     }
 }
 
+/// What the names of the first drive end on, and those of a second one.
+const SIDES: [&str; 2] = ["", SECOND];
+
+/// The names of one side of a vehicle with two drives.
+struct Beside<'a> {
+    net: &'a Netlist,
+    profile: &'a Profile,
+    side: &'static str,
+}
+
+impl Beside<'_> {
+    /// What this side calls by a name of the first one: `phase-2.1.lead` for `phase.1.lead`; none for what both have in common.
+    fn own(&self, word: &str) -> Option<String> {
+        let own = of_second(word);
+        let named = |id: &str| self.net.find(id).is_some() || self.net.element(id).is_some();
+        let there = if own.contains('*') {
+            self.net.elements.iter().any(|e| glob(&own, &e.id))
+        } else {
+            named(&own) || self.profile.family.strand(&own).is_some()
+        };
+        (there && !self.side.is_empty()).then_some(own)
+    }
+
+    /// Does a text name anything that this side has of its own?
+    fn has(&self, text: &str) -> bool {
+        text.split(' ').any(|word| self.own(word).is_some())
+    }
+
+    /// Does a place stand in the vehicle once, for both sides?
+    fn common(&self, place: &str) -> bool {
+        let head = place.split('.').next().unwrap_or(place);
+        let drawn = self.profile.family.strand(head).is_some() || self.net.element(place).is_some();
+        drawn && self.own(place).is_none()
+    }
+
+    /// A text with this side's names.
+    fn said(&self, text: &str) -> String {
+        let own = |word: &str| self.own(word).unwrap_or_else(|| word.into());
+        text.split(' ').map(own).collect::<Vec<_>>().join(" ")
+    }
+
+    fn words(&self) -> &'static str {
+        if self.side.is_empty() {
+            ""
+        } else {
+            ", second drive"
+        }
+    }
+}
+
 /// Every two wires of a signal strand that can end on each other's pins, as `strand.pin.pin`. Two wires of a contact or a lamp
 /// are alike; that of the halls which is which is a matter of trying, not of the plug.
 fn crossings(profile: &Profile) -> Vec<String> {
@@ -371,7 +442,11 @@ fn crossings(profile: &Profile) -> Vec<String> {
     };
     let strands = profile.family.strands.iter();
     let mut out = Vec::new();
-    for strand in strands.filter(|s| s.carries == Carries::Signals) {
+    let again = |s: &Strand| {
+        let first = first_of(s.id.get_ref());
+        first.is_some_and(|f| profile.family.strand(&f).is_some())
+    };
+    for strand in strands.filter(|s| s.carries == Carries::Signals && !again(s)) {
         let wires = own(strand);
         if wires.len() < 3 {
             continue;

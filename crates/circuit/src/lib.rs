@@ -6,7 +6,7 @@
 //! * [`state`] says how the vehicle stands: battery in, key on, which plugs are apart.
 //! * [`fault`] turns a fault mode into effects on elements; [`solve`] solves the circuit by nodal
 //!   analysis with piecewise-linear devices; [`meter`] puts an instrument on it.
-//! * [`sensitivity`] tells how a reading moves with every element.
+//! * [`sensitivity`] tells how a reading moves with every element; [`around`] what hangs on a point.
 //! * [`behaviour`] tells what a person sees from the solved circuit; [`commutation`] is the
 //!   six-step model of the motor.
 //! * [`spice`] writes a solved circuit as a SPICE netlist, which any circuit simulator reads.
@@ -14,6 +14,7 @@
 //! Nothing here knows what we believe (priors, symptoms, tests): that is `spannung-core`.
 
 pub mod alteration;
+pub mod around;
 pub mod behaviour;
 pub mod build;
 pub mod change;

@@ -76,6 +76,7 @@ pub fn put_together(family: &Family, changes: &[Change]) -> Result<Family, Circu
                 made.swap(slot, kind.as_deref(), shelf)?;
                 made.told.insert(slot.clone());
             }
+            Change::Likely { slot, kind } => made.swap(slot, kind.as_deref(), shelf)?,
             Change::Join(join) => made.rejoin(join.clone()),
             _ => {}
         }

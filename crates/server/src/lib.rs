@@ -116,6 +116,7 @@ fn api() -> OpenApiRouter<App> {
         .merge(routes::exchange::router())
         .merge(routes::photos::router())
         .merge(routes::sheets::router())
+        .merge(routes::builds::router())
         .merge(routes::vehicles::router())
         .merge(routes::people::router())
         .merge(routes::shop::router())

@@ -6,6 +6,7 @@
 //! Queries are run-time `query_as`; the tests run every one of them against a real server.
 
 pub mod audit;
+pub mod build;
 pub mod card;
 pub mod import;
 pub mod job;

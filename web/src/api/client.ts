@@ -48,6 +48,7 @@ export type ClosedTicket = Schemas["ClosedTicket"];
 export type RecheckTicket = Schemas["RecheckTicket"];
 export type KnownVehicle = Schemas["KnownVehicle"];
 export type Unit = Schemas["Unit"];
+export type KeptBuild = Schemas["BuildView"];
 export type PackView = Schemas["PackView"];
 
 /** A refusal of the server, with its sentence. */

@@ -75,6 +75,11 @@ export const useSheets = (find: string) =>
     queryFn: () => take(api.GET("/sheets", { params: { query: { find } } })),
   });
 
+export const KEPT_BUILDS = ["builds"];
+/** Builds that the shop has kept under a name. */
+export const useKeptBuilds = () =>
+  useQuery({ queryKey: KEPT_BUILDS, queryFn: () => take(api.GET("/builds")) });
+
 export const useCard = (id: string, test: string | undefined, head: number) =>
   useQuery({
     queryKey: ["card", id, test, head],

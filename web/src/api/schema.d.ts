@@ -20,6 +20,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/builds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["list_builds"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/builds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["forget_build"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendar/{token}": {
         parameters: {
             query?: never;
@@ -211,6 +243,22 @@ export interface paths {
         get: operations["show_job"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["keep_build"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1393,6 +1441,24 @@ export interface components {
          * @enum {string}
          */
         Brake: "free" | "left" | "right";
+        /** @description A build kept under a name. Nobody has looked at the next vehicle yet: its components are likely, not seen. */
+        BuildView: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            changes: components["schemas"]["Change"][];
+            drive: string;
+            /** Format: uuid */
+            id: string;
+            /**
+             * Format: uuid
+             * @description Job whose vehicle it was.
+             */
+            job: string;
+            name: string;
+            /** Format: int32 */
+            volts_class: number;
+        };
         /** @description A reading as the drawing has it and as it would be. */
         BuiltLine: {
             /** @description Does it read so? */
@@ -1767,6 +1833,13 @@ export interface components {
             slot: string;
             /** @enum {string} */
             what: "component";
+        } | {
+            /** @description Kind id; none: there is nothing. */
+            kind?: string | null;
+            /** @description Slot id. */
+            slot: string;
+            /** @enum {string} */
+            what: "likely";
         } | (components["schemas"]["Join"] & {
             /** @enum {string} */
             what: "join";
@@ -2370,6 +2443,15 @@ export interface components {
             strand: string;
             /** @description What it leads to; none: nowhere. */
             to?: string | null;
+        };
+        /** @description What a build is kept as. */
+        KeepBuild: {
+            /**
+             * Format: uuid
+             * @description Made by the client.
+             */
+            id: string;
+            name: string;
         };
         /** @description What a sheet is kept as. */
         KeepSheet: {
@@ -3999,6 +4081,60 @@ export interface operations {
             };
         };
     };
+    list_builds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildView"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     calendar: {
         parameters: {
             query?: never;
@@ -4396,6 +4532,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepBuild"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildView"];
                 };
             };
             "4XX": {

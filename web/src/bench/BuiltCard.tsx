@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { ReactNode } from "react";
-import type { BuiltView } from "../api/client";
+import type { BuiltView, Schemas } from "../api/client";
 import type { useAppend } from "../api/hooks";
 import { Drawing } from "../has/Drawing";
 import { v } from "../theme/tokens";
@@ -10,6 +10,7 @@ import { command } from "../ui/keys";
 import { ErrorLine, Key, KeyedCard, Tick, Triangle } from "../ui/parts";
 import { Table } from "../ui/Table";
 import { Changeover } from "./Changeover";
+import { LineCircuit } from "./LineCircuit";
 
 const cell = { py: 0.2, px: 0.6, textAlign: "right", whiteSpace: "nowrap", fontSize: 15.5 } as const;
 
@@ -83,6 +84,7 @@ export const BuiltCard = ({
               drawing={built.drawn?.drawing}
               lines={built.lines.map((l) => ({
                 name: l.name,
+                line: l.drawn_line,
                 should: l.drawn,
                 reads: l.reads,
                 fits: l.as_drawn,
@@ -94,6 +96,7 @@ export const BuiltCard = ({
               drawing={built.seems?.drawing}
               lines={built.lines.map((l) => ({
                 name: l.name,
+                line: l.seems_line,
                 should: l.seems,
                 reads: l.reads,
                 fits: l.as_seems,
@@ -118,6 +121,7 @@ export const BuiltCard = ({
 
 interface Line {
   name: string;
+  line: Schemas["LineView"];
   should: string;
   reads: string;
   fits: boolean;
@@ -159,6 +163,7 @@ const Side = ({
             <tr key={k}>
               <Box component="td" sx={{ textAlign: "left !important", whiteSpace: "normal !important" }}>
                 {l.name}
+                <LineCircuit line={l.line} />
               </Box>
               <td>{l.should}</td>
               <td>

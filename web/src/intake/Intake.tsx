@@ -10,10 +10,11 @@ import {
   take,
   type Body,
   type Change,
+  type KeptBuild,
   type KnownVehicle,
   type Preview,
 } from "../api/client";
-import { useChoices, useVehicles } from "../api/hooks";
+import { useChoices, useKeptBuilds, useVehicles } from "../api/hooks";
 import { Signs } from "./Signs";
 import { Words } from "./Words";
 import { Suspects } from "../bench/Suspects";
@@ -35,6 +36,8 @@ interface Draft {
   drive: string;
   /** The ready build it is like, where several are of these volts and this drive. */
   like?: string;
+  /** The build that the shop kept of another one like it. */
+  kept?: KeptBuild;
   /** What somebody looked at, or was told: the component that stands in a slot. */
   has?: Extract<Change, { what: "component" }>[];
   symptoms: { id: string; yes: boolean | null }[];
@@ -120,10 +123,13 @@ export const IntakeNew = () => {
   );
   const family = like.find((f) => f.id === draft.like) ?? like[0];
   const has = draft.has ?? [];
-  const changes: Change[] = [
-    ...(family === undefined || family === like[0] ? [] : [{ what: "kind" as const, family: family.id }]),
-    ...(family === undefined ? [] : has),
-  ];
+  const builds = (useKeptBuilds().data ?? []).filter(
+    (b) => b.volts_class === draft.volts && b.drive === draft.drive,
+  );
+  const begins: Change[] =
+    draft.kept?.changes ??
+    (family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }]);
+  const changes: Change[] = family === undefined ? [] : [...begins, ...has];
   const words = useSettled(draft.words, 250);
   const chosen = draft.volts > 0 && draft.drive !== "";
   const drive = family ? draft.drive : OTHER;
@@ -164,7 +170,7 @@ export const IntakeNew = () => {
         ...changes.map((change): Body => ({
           kind: "change",
           change,
-          source: change.what === "component" ? "seen" : "told",
+          source: change.what === "component" ? "seen" : draft.kept === undefined ? "told" : "guessed",
         })),
         ...(family || draft.drive === OTHER
           ? []
@@ -259,7 +265,7 @@ export const IntakeNew = () => {
                 key={x}
                 on={draft.volts === x}
                 onPick={() => {
-                  set({ volts: x, has: [] });
+                  set({ volts: x, has: [], kept: undefined });
                 }}
                 label={`${String(x)} V`}
               >
@@ -289,7 +295,7 @@ export const IntakeNew = () => {
                 key={id}
                 on={draft.drive === id}
                 onPick={() => {
-                  set({ drive: id, has: [] });
+                  set({ drive: id, has: [], kept: undefined });
                 }}
                 label={name}
                 tall
@@ -328,15 +334,19 @@ export const IntakeNew = () => {
             )}
           </Box>
         )}
-        {family && like.length > 1 && (
+        {family && like.length + builds.length > 1 && (
           <Box sx={{ width: 270, alignSelf: "center" }}>
             <Select
               label="Kind of vehicle"
-              value={family.id}
+              value={draft.kept?.id ?? family.id}
               onChange={(id) => {
-                set({ like: id, has: [] });
+                const kept = builds.find((b) => b.id === id);
+                set(kept ? { kept, has: [] } : { like: id, kept: undefined, has: [] });
               }}
-              options={like.map((f) => [f.id, f.name] as const)}
+              options={[
+                ...like.map((f) => [f.id, f.name] as const),
+                ...builds.map((b) => [b.id, `${b.name} (kept, not verified)`] as const),
+              ]}
             />
           </Box>
         )}
@@ -529,7 +539,10 @@ const vehicleOf = (k: KnownVehicle): Body[] => [
           controller: k.controller ?? null,
         },
       ]),
-  ...k.changes.map<Body>((change) => ({ kind: "change", change })),
+  // it was looked at when it was here last
+  ...k.changes.map<Body>((change) =>
+    change.what === "component" ? { kind: "change", change, source: "seen" } : { kind: "change", change },
+  ),
   ...(k.customer_id == null ? [] : [{ kind: "customer" as const, customer: k.customer_id }]),
 ];
 

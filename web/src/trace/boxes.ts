@@ -9,6 +9,13 @@ import type { Zones } from "./zones";
 const shortened = (title: string, room: number): string =>
   textWidth(title, 11.5) <= room ? title : `${title.slice(0, 4)}.`;
 
+/** Which of two motors a strand leads to, in a word: left and right are in its name, of two drives the second has its mark. */
+function sideOf(s: TraceMapData["strands"][number]): string {
+  const word = s.name.split(" ")[0] ?? "";
+  if (word !== "Phase") return word;
+  return s.id.endsWith("-2") ? "Second" : "First";
+}
+
 /** Draw the boxes, and say where tags on what they hold may stand. */
 export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
   const { boxes, anchors, within } = into;
@@ -61,7 +68,7 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
   boxes.push(pack, prot, ctrl);
   for (let k = 0; k < many; k++) {
     const s = map.twin ? driven[k] : undefined;
-    const name = s?.name.split(" ")[0] ?? map.motor;
+    const name = s ? sideOf(s) : map.motor;
     const part = inMotor / many + (s?.device_share ?? 0);
     boxes.push({ ...disc(`motor-${String(k)}`, k, mx, motorR, name, part), font: s ? 13 : undefined });
     boxes.push(
@@ -86,7 +93,10 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
     anchors.set(id, [box.x + box.w - 20, box.y + 2]);
     within.set(id, box);
   });
-  (halls ? (["hall-a", "hall-b", "hall-c"] as const) : []).forEach((id, k) => {
+  // in one of two small circles there is no room for three sensors
+  const inside = halls && many === 1 ? (["hall-a", "hall-b", "hall-c"] as const) : [];
+  if (many > 1) for (const id of ["hall-a", "hall-b", "hall-c"]) anchors.set(id, [mx, 176]);
+  inside.forEach((id, k) => {
     const box: PlacedBox = {
       id,
       title: id.slice(-1).toUpperCase(),

@@ -12,6 +12,7 @@ import { ErrorLine, Heading } from "../ui/parts";
 import { Figures, Row } from "./Figures";
 import { Has } from "../has/Has";
 import { Joins } from "./Joins";
+import { KeptBuilds } from "./KeptBuilds";
 import { PackFields } from "./PackFields";
 import { from, SOURCES } from "../has/sources";
 import { Ways } from "./Ways";
@@ -87,6 +88,13 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
           }}
         />
       </Box>
+      <KeptBuilds
+        job={job}
+        closed={closed}
+        onTake={(bodies) => {
+          append.mutate(bodies);
+        }}
+      />
       <Box
         sx={{
           display: "grid",

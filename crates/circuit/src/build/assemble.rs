@@ -5,7 +5,9 @@ use super::join::{self, allowed, functions};
 use super::kind::{Kind, SECTIONS, Shelf};
 use super::{Build, Component, FigureSet};
 use crate::error::CircuitError;
-use crate::family::{Carries, Family, Figure, Logic, Motor, PartSpec, Plug, Segment, Strand, Wire};
+use crate::family::{
+    Carries, Family, Figure, Logic, Motor, PartSpec, Plug, Segment, Strand, Wire, of_second,
+};
 use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
 
@@ -189,7 +191,11 @@ impl<'a> Parts<'a> {
             })
             .collect();
         let mut ends = BTreeMap::new();
-        let Some(at) = chain.iter().position(|c| *c == k) else {
+        // what stands in a vehicle a second time is fed from where the first of its kind is
+        let first = |k: &usize| self.kinds[*k].0.slot.get_ref() == "controller";
+        let second = self.kinds[k].1.second;
+        let fed_as = (0..self.kinds.len()).find(first).filter(|_| second);
+        let Some(at) = chain.iter().position(|c| *c == fed_as.unwrap_or(k)) else {
             return ends;
         };
         let kind = |at: usize| chain.get(at).map(|k| self.kinds[*k].1);
@@ -229,6 +235,19 @@ impl<'a> Parts<'a> {
     fn offer(&self, function: &str, slot: &str) -> Option<&String> {
         let here = self.offers.get(&format!("{function}@{slot}"));
         here.or_else(|| self.offers.get(function))
+    }
+
+    /// The point that a wire leads to from what stands in the vehicle a second time: what the first calls by the name of the
+    /// wire's far end, if anybody is plugged into it. One lever tells both.
+    fn offer_of_first(&self, wire: &Wire) -> Option<&String> {
+        let there = |(f, node): &(&String, &String)| {
+            let slot = f.strip_prefix(&wire.function)?.strip_prefix('@')?;
+            self.build
+                .in_slot(slot)
+                .filter(|_| of_second(node) == wire.to)
+        };
+        let found = self.offers.iter().find(|offer| there(offer).is_some());
+        found.map(|(_, node)| node)
     }
 
     /// Strands of a component with their wires joined; the functions that are joined to somebody are noted.
@@ -272,7 +291,8 @@ impl<'a> Parts<'a> {
                         }
                     }
                 } else if wire.from.is_empty() {
-                    match self.offer(&wire.function, slot) {
+                    let first = || self.offer_of_first(&wire).filter(|_| kind.second);
+                    match self.offer(&wire.function, slot).or_else(first) {
                         Some(node) => {
                             wire.from.clone_from(node);
                             own_joined.insert(format!("{}@{slot}", wire.function));

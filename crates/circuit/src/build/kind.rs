@@ -4,7 +4,7 @@
 use crate::error::CircuitError;
 use crate::family::{
     Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
-    Strand, TRAITS,
+    Strand, TRAITS, of_second,
 };
 use include_dir::{Dir, include_dir};
 use serde::Deserialize;
@@ -90,6 +90,9 @@ pub struct Kind {
     /// Sub-circuits that it is made of.
     #[serde(default)]
     pub with: Vec<String>,
+    /// It stands in the vehicle a second time: its points, elements, plugs and strands bear the mark of a second drive.
+    #[serde(default)]
+    pub second: bool,
     /// Traits that a vehicle has by it.
     #[serde(default)]
     pub traits: BTreeSet<String>,
@@ -305,7 +308,53 @@ impl Kind {
         offers.append(&mut self.offers);
         points.append(&mut self.points);
         (self.parts, self.figures, self.offers, self.points) = (first, figures, offers, points);
+        if self.second {
+            self.marked();
+        }
         Ok(self)
+    }
+
+    /// Everything that it names bears a mark; the frame is one, and what stands in `{}` is others'. It offers nothing: the
+    /// first of its kind does, and has the label.
+    fn marked(&mut self) {
+        let node = |name: &str| match name {
+            "{bus}" => of_second("VB+"),
+            "FRAME" | "" => name.to_owned(),
+            _ if name.starts_with('{') => name.to_owned(),
+            _ => of_second(name),
+        };
+        let id = |id: &mut Spanned<String>| {
+            *id = Spanned::new(id.span(), of_second(id.get_ref()));
+        };
+        // PLUS MINUS > volts & …
+        let levels = |text: &str| {
+            let term = |term: &str| {
+                let mut words: Vec<String> = term.split_whitespace().map(Into::into).collect();
+                words.iter_mut().take(2).for_each(|w| *w = node(w));
+                words.join(" ")
+            };
+            text.split('&').map(term).collect::<Vec<_>>().join(" & ")
+        };
+        for part in &mut self.parts {
+            id(&mut part.id);
+            (part.a, part.b) = (node(&part.a), node(&part.b));
+            part.c = part.c.as_deref().map(node);
+            part.closes = part.closes.as_deref().map(levels);
+        }
+        self.plugs.iter_mut().for_each(|p| id(&mut p.id));
+        for strand in &mut self.strands {
+            id(&mut strand.id);
+            strand.plug = of_second(&strand.plug);
+            for wire in &mut strand.wires {
+                (wire.from, wire.to) = (node(&wire.from), node(&wire.to));
+            }
+        }
+        let points = std::mem::take(&mut self.points).into_iter();
+        self.points = points
+            .map(|(n, name)| (node(&n), format!("{name}, second drive")))
+            .collect();
+        self.offers.clear();
+        self.figures.clear();
     }
 
     /// Ids of its strands when it stands in this slot.

@@ -5,8 +5,8 @@ use serde::Deserialize;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::build::{self, Join, Kind, Shelf};
 use spannung_circuit::family::{
-    Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
-    Strand, shipped,
+    Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, SECOND, Segment,
+    Shows, Strand, shipped,
 };
 use spannung_circuit::*;
 use std::collections::{BTreeMap, BTreeSet};
@@ -161,6 +161,69 @@ fn two_packs_behind_diodes_share_and_take_over() {
     let fuse = net.element("pack-fuse").unwrap();
     let (a, b) = amps(&[Effect::Open(fuse)]);
     assert!(a.abs() < 1e-6 && (8.8..9.8).contains(&b), "{a} A and {b} A");
+}
+
+/// Two drives on one throttle: a fault on one side leaves the other turning, one of what they share stops both. By the second
+/// motor's own figures: two windings of 0.06 Ω, 3 × 2 Ω·10⁻³ of run, pin and lead on the way to each.
+#[test]
+fn one_of_two_drives_goes_on_without_the_other() {
+    let profile = on_family("tm52", &[]).unwrap();
+    let net = profile.netlist().unwrap();
+    let seen = |effects: &[Effect]| {
+        let circuit = Circuit::compile(&net, effects, &[]);
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        let see = |sign| scene.observe(sign, &VehicleState::default()).unwrap();
+        [see("motor"), see("sides"), see("pull")]
+    };
+    let open = |id: &str| Effect::Open(net.element(id).unwrap_or_else(|| panic!("{id}")));
+    assert_eq!(seen(&[]), ["smooth", "both", "strong"]);
+    for id in [
+        "link-2.throttle-signal.lead",
+        "link-2.switched-feed.lead",
+        "main-2.feed-plus.lead",
+    ] {
+        assert_eq!(seen(&[open(id)]), ["smooth", "one", "weak"], "{id}");
+    }
+    // three lines that stay high are no place of a rotor: that motor trembles where it stands
+    for id in ["halls-2.hall-supply.lead", "halls.hall-supply.lead"] {
+        assert_eq!(seen(&[open(id)]), ["rough", "one", "weak"], "{id}");
+    }
+    // one sensor less is rough running, and the two pull against each other
+    assert_eq!(seen(&[open("halls-2.hall-a.lead")])[..2], ["rough", "both"]);
+    for id in ["throttle.throttle-signal.lead", "pack-fuse"] {
+        assert_eq!(seen(&[open(id)])[0], "silent", "{id}");
+    }
+    let phases = meter::pair(&net, "phase-2.1.d", "phase-2.2.d").unwrap();
+    let (apart, circuit) = (
+        ["dock", "bullets-2"].map(String::from).into(),
+        Circuit::compile(&net, &[], &[]),
+    );
+    let state = VehicleState {
+        apart,
+        ..VehicleState::default()
+    };
+    let s = circuit.solve(&state, 0, &[], &[]);
+    let ohms = circuit.source_ohms(&s, phases.red, phases.black).unwrap();
+    assert!((0.120..0.150).contains(&ohms), "{ohms} Ω");
+    // the faults of the first stand there for the second too, under its own names
+    let cases = FaultBook::shipped().unwrap().cases(&profile, &net).unwrap();
+    let mut keys = BTreeSet::new();
+    assert!(cases.iter().all(|c| keys.insert(c.key.clone())));
+    let second = cases.iter().filter(|c| c.key.ends_with(SECOND)).count();
+    assert!(second > 15, "{second}");
+    for case in cases.iter().filter(|c| c.key.ends_with(SECOND)) {
+        assert!(case.name.ends_with(", second drive"), "{}", case.name);
+    }
+    // and it can be taken off, and put on another
+    let without = on_family("tm52", &[component("second-drive", None)]).unwrap();
+    assert!(!without.family.has("twin-motors") && without.family.strand("phase-2").is_none());
+    assert!(
+        on_family(
+            "gh48",
+            &[component("second-drive", Some("second-hub-drive"))]
+        )
+        .is_ok()
+    );
 }
 
 fn on_family(id: &str, changes: &[Change]) -> Result<Profile, CircuitError> {

@@ -244,8 +244,7 @@ impl Catalogue {
             if let Some(word) = spannung_circuit::family::unknown_trait(&d.fits) {
                 return Err((start, format!("there is no trait “{word}”")));
             }
-            let named = |t: &&String| self.probes.iter().any(|p| p.id.get_ref() == *t);
-            if let Some(t) = d.tests.iter().find(|t| !named(t)) {
+            if let Some(t) = d.tests.iter().find(|t| self.probe(t).is_none()) {
                 return Err((start, format!("there is no probe “{t}”")));
             }
             if let Some(c) = d.renewed_by.iter().find(|c| !self.classes.contains_key(*c)) {

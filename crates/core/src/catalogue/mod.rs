@@ -5,6 +5,7 @@ use crate::error::CoreError;
 use crate::hearing::Lexicon;
 use serde::Deserialize;
 use spannung_circuit::build;
+use spannung_circuit::family::SECOND;
 use spannung_circuit::{CircuitError, Family, FaultBook, Mode, Profile, Requirement, Shelf};
 use std::collections::BTreeMap;
 use toml::Spanned;
@@ -627,6 +628,13 @@ impl Catalogue {
     /// Symptom by id.
     pub fn symptom(&self, id: &str) -> Option<&Symptom> {
         self.symptoms.iter().find(|s| s.id.get_ref() == id)
+    }
+
+    /// Named probe by the id of its test, on the first or on a second drive.
+    pub fn probe(&self, test: &str) -> Option<&ProbeSpec> {
+        let first = test.strip_suffix(SECOND).unwrap_or(test);
+        let id = |p: &&ProbeSpec| [test, first].contains(&p.id.get_ref().as_str());
+        self.probes.iter().find(id)
     }
 
     /// Precondition by id.

@@ -3,6 +3,7 @@
 
 use crate::catalogue::Catalogue;
 use crate::error::{Code, CoreError};
+use spannung_circuit::family::SECOND;
 use spannung_circuit::{FaultCase, Profile};
 use std::collections::BTreeMap;
 
@@ -239,5 +240,10 @@ const DRAWN: f64 = 0.85;
 
 /// Repair class of a listed case.
 pub(super) fn class_id(catalogue: &Catalogue, profile: &Profile, case: &FaultCase) -> String {
-    spannung_circuit::fault::fill(&catalogue.priors[&case.fault].class, &case.x, profile)
+    let own = spannung_circuit::fault::fill(&catalogue.priors[&case.fault].class, &case.x, profile);
+    // a second drive is mended as the first is
+    match own.strip_suffix(SECOND) {
+        Some(first) if !catalogue.classes.contains_key(&own) => first.into(),
+        _ => own,
+    }
 }

@@ -4,11 +4,13 @@ use crate::catalogue::{self, Catalogue, ProbeSpec};
 use crate::diagnosis::scale::Scale;
 use crate::error::CoreError;
 use crate::reading::Unit;
-use spannung_circuit::family::Carries;
+use spannung_circuit::family::{Carries, of_second};
 use spannung_circuit::meter::Meter;
 use spannung_circuit::state::{Battery, Brake, Crank, Foot, Key, Load, VehicleState, Wheel};
 use spannung_circuit::{CircuitError, Family, Mode, Netlist, Pair, Profile, Requirement, meter};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
+use toml::Spanned;
 
 /// A test: anything done to learn something.
 #[derive(Debug, Clone, PartialEq)]
@@ -240,7 +242,13 @@ pub fn build(
             lends: p.lends.clone().map(|band| (band, p.ruined_by.clone())),
         });
     }
-    for p in catalogue.probes.iter().filter(|p| family.fits(&p.fits)) {
+    let named = catalogue.probes.iter().filter(|p| family.fits(&p.fits));
+    let both = named.flat_map(|p| {
+        let second = second_drive(p, profile, net).map(Cow::Owned);
+        std::iter::once(Cow::Borrowed(p)).chain(second)
+    });
+    for p in both {
+        let p = &*p;
         let Some((pair, element)) = tips(p, net) else {
             continue;
         };
@@ -293,6 +301,37 @@ pub fn build(
         }
     }
     Ok(out)
+}
+
+/// The same probe on a second drive; none where nothing of it stands there a second time.
+fn second_drive(p: &ProbeSpec, profile: &Profile, net: &Netlist) -> Option<ProbeSpec> {
+    let somewhere = !p.red.is_empty() || p.element.is_some();
+    if !profile.family.has("second-drive") || !somewhere {
+        return None;
+    }
+    // the frame is one
+    let point = |name: &str| match name {
+        "FRAME" => name.to_owned(),
+        own => of_second(own),
+    };
+    let mut second = ProbeSpec {
+        id: Spanned::new(p.id.span(), of_second(p.id.get_ref())),
+        name: format!("{}, second drive", p.name),
+        red: point(&p.red),
+        black: point(&p.black),
+        element: p.element.as_deref().map(of_second),
+        ..p.clone()
+    };
+    if p.red.is_empty() {
+        (second.red, second.black) = (String::new(), String::new());
+    }
+    let apart = std::mem::take(&mut second.state.apart);
+    let plug = |plug: String| match profile.family.plug(&of_second(&plug)) {
+        Some(_) => of_second(&plug),
+        None => plug,
+    };
+    second.state.apart = apart.into_iter().map(plug).collect();
+    tips(&second, net).map(|_| second)
 }
 
 /// Where the tips of a named probe go on this vehicle, and the element of a current; none when the

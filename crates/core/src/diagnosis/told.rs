@@ -2,6 +2,7 @@
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::model::{Disagreement, Model, Rate};
+use crate::diagnosis::signs::Seen;
 use crate::diagnosis::unlisted::UNLISTED;
 use spannung_circuit::{FaultCase, VehicleState};
 use std::collections::BTreeMap;
@@ -12,8 +13,12 @@ impl Model {
     pub(super) fn symptomise(&mut self, catalogue: &Catalogue, has: &dyn Fn(&str) -> bool) {
         let rest = VehicleState::default();
         let pedals = self.profile.family.has("pedals");
-        let two_packs = self.profile.family.has("second-pack");
-        let spared = |case: &FaultCase| two_packs && FEEDS.contains(&case.segment.as_str());
+        let family = &self.profile.family;
+        let (packs, drives) = (family.has("second-pack"), family.has("second-drive"));
+        let spared = |case: &FaultCase, seen: &Seen| {
+            let sides = self.asked.value(catalogue, seen, "sides", &rest);
+            (drives && sides == Some("one")) || (packs && FEEDS.contains(&case.segment.as_str()))
+        };
         let total: f64 = self.hypotheses[..self.cases.len() - self.variants]
             .iter()
             .map(|h| h.weight)
@@ -42,7 +47,7 @@ impl Model {
                 let p = match (listed, derived) {
                     (Some(p), Some(true)) => p.max((p + FOLLOWS) / 2.0),
                     (Some(p), Some(false)) if case.intermittent => p,
-                    (Some(p), Some(false)) if spared(case) => p * OTHER_FEEDS,
+                    (Some(p), Some(false)) if spared(case, seen) => p * OTHER_GOES_ON,
                     (Some(p), Some(false)) => p * AGAINST,
                     (Some(p), None) => p,
                     (None, Some(true)) => ALONE,
@@ -57,7 +62,7 @@ impl Model {
                     });
                 };
                 match (listed, derived) {
-                    (Some(p), Some(false)) if p >= 0.5 && !spared(case) => {
+                    (Some(p), Some(false)) if p >= 0.5 && !spared(case, seen) => {
                         disagree(p, false);
                     }
                     (None, Some(true)) if case.fault != UNLISTED => {
@@ -92,8 +97,9 @@ impl Model {
 const FOLLOWS: f64 = 0.8;
 const ALONE: f64 = 0.75;
 const AGAINST: f64 = 0.8;
-/// The same of a fault in the way of one pack, when the circuit shows that the other feeds: the table knows vehicles of one.
-const OTHER_FEEDS: f64 = 0.05;
+/// The same of a fault in the way of one pack or in one of two drives, when the circuit shows that the other goes on: the table
+/// knows vehicles of one.
+const OTHER_GOES_ON: f64 = 0.05;
 const FEEDS: [&str; 3] = ["pack", "protection", "leads"];
 
 /// “Lights up, no drive”. Where nobody can pedal, a dead throttle and a dead pedal assist are told in these words

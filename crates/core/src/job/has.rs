@@ -142,7 +142,7 @@ impl Job {
                 let kind = there.and_then(|c| shelf.kind(&c.kind));
                 let said =
                     self.changes.iter().rev().find(
-                        |c| matches!(&c.change, Change::Component { slot, .. } if slot == id),
+                        |c| matches!(&c.change, Change::Component { slot, .. } | Change::Likely { slot, .. } if slot == id),
                     );
                 let was = begun.build.in_slot(id).map(|c| c.kind.as_str());
                 let name = there.and_then(|c| c.name.as_ref()).unwrap_or(&slot.name);
@@ -152,7 +152,9 @@ impl Job {
                     kind: kind.map(|k| k.id.get_ref().clone()),
                     words: kind.map_or_else(|| "none".into(), |k| k.name.clone()),
                     drawing: kind.map_or_else(String::new, |k| k.drawing.clone()),
-                    source: said.and_then(|c| c.source),
+                    source: said
+                        .filter(|c| matches!(c.change, Change::Component { .. }))
+                        .and_then(|c| c.source),
                     changed: was != there.map(|c| c.kind.as_str()),
                     needed: slot.needed,
                     figures: kind.map_or_else(Vec::new, |k| {

@@ -349,6 +349,30 @@ pub struct BuiltLine {
     pub seems: String,
     /// Does it read so?
     pub as_seems: bool,
+    /// What pulls the line up and down as it is drawn, where it is read.
+    pub drawn_line: LineView,
+    /// The same as it seems.
+    pub seems_line: LineView,
+}
+
+/// A line as a small circuit: what pulls it up, the point, what pulls it down.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, ToSchema)]
+pub struct LineView {
+    /// What pulls it up.
+    pub up: Option<PullView>,
+    /// What pulls it down.
+    pub down: Option<PullView>,
+}
+
+/// What pulls a line.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PullView {
+    /// `resistor`, `contact`, `sensor` or `output`.
+    pub shape: String,
+    /// Does it conduct as the vehicle stands?
+    pub closed: bool,
+    /// Volts at its far end.
+    pub volts: String,
 }
 
 /// One repair in the order of trying.

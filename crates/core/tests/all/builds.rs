@@ -1,7 +1,9 @@
 //! What a vehicle has, on a job: swaps, what is offered for a slot, what follows, and what is refused.
 
 use crate::common::{Log, catalogue};
-use spannung_circuit::{Change, KnownFrom};
+use spannung_circuit::{Change, KnownFrom, Profile};
+use spannung_core::diagnosis::Model;
+use spannung_core::diagnosis::repertoire::Test;
 use spannung_core::job::entry::{self, Body, Role};
 use spannung_core::job::has::SlotView;
 use spannung_core::job::proof;
@@ -42,6 +44,84 @@ fn a_swap_is_seen_and_struck_out_again() {
     log.add(swap("display", Some("display-with-switched-feed")));
     let display = slot(&log, "display");
     assert!(display.source.is_some() && !display.changed);
+}
+
+/// A second drive goes on whatever has a controller, and is worked out there: its faults have their repairs, its readings a sound
+/// figure.
+#[test]
+fn a_second_drive_is_worked_out_on_whatever_takes_it() {
+    let mut taken = 0;
+    for family in &catalogue().families {
+        let on = Change::Component {
+            slot: "second-drive".into(),
+            kind: Some("second-hub-drive".into()),
+        };
+        let Ok(profile) = Profile::new(family, &[on]) else {
+            continue;
+        };
+        let model = Model::build(catalogue(), &profile);
+        let model = model.unwrap_or_else(|e| panic!("{}: {e}", family.id));
+        let second = |t: &&Test| t.id.ends_with("-2");
+        assert!(
+            model.tests.iter().filter(second).count() > 10,
+            "{}",
+            family.id
+        );
+        taken += 1;
+    }
+    assert!(taken >= 8, "{taken}");
+}
+
+/// What was seen on one vehicle is likely on the next like it: drawn so, and with the others beside it until somebody looks.
+#[test]
+fn a_kept_build_is_likely_and_not_seen() {
+    let mut log = Log::of(48, "geared-hub");
+    assert!(log.job().kept_as_build().is_empty());
+    log.add(swap("brake-left", Some("hall-lever")));
+    log.add(swap("brake-left", Some("lever-that-opens")));
+    log.add(swap("lights", None));
+    let wire = Change::ExtraWire {
+        strand: "throttle".into(),
+        code: "PK".into(),
+        function: "cruise".into(),
+    };
+    log.add(Body::Change(entry::Change {
+        change: wire,
+        source: Some(KnownFrom::Seen),
+    }));
+    let kept = log.job().kept_as_build();
+    let likely = |slot: &str, kind: Option<&str>| Change::Likely {
+        slot: slot.into(),
+        kind: kind.map(Into::into),
+    };
+    // of the lever what was said last; a wire that an owner added is not the next one's
+    let lever = likely("brake-left", Some("lever-that-opens"));
+    assert_eq!(kept, [lever, likely("lights", None)]);
+
+    let mut next = Log::of(48, "geared-hub");
+    for change in kept {
+        let source = Some(KnownFrom::Guessed);
+        next.add(Body::Change(entry::Change { change, source }));
+    }
+    let lever = slot(&next, "brake-left");
+    assert_eq!(lever.kind.as_deref(), Some("lever-that-opens"));
+    assert!(lever.source.is_none() && lever.changed);
+    let ways = |log: &Log| {
+        let job = log.job();
+        let profile = Profile::new(job.begun(catalogue()).unwrap(), &job.differences()).unwrap();
+        let net = profile.netlist().unwrap();
+        let all = spannung_circuit::otherwise::ways(&profile, &net).unwrap();
+        all.iter()
+            .filter(|w| w.id.starts_with("brake-left="))
+            .count()
+    };
+    assert!(
+        ways(&next) > 0,
+        "nothing else is held possible of a lever nobody looked at"
+    );
+    next.add(swap("brake-left", Some("lever-that-opens")));
+    assert!(slot(&next, "brake-left").source.is_some());
+    assert_eq!(ways(&next), 0);
 }
 
 /// Whatever the row offers is taken, and the vehicle that comes of it has a model's wiring; whatever it does not offer is

@@ -161,3 +161,89 @@ fn a_choice_moves_nobody_who_does_not_read_it() {
     let (was, is) = (before.classes(m)[gears], after.classes(m)[gears]);
     assert!(is > 0.5 * was, "gears {is:.3} were {was:.3}");
 }
+
+fn held(m: &Model, belief: &Belief, key: &str) -> (f64, f64) {
+    let case = m.cases.iter().position(|c| c.key == key).unwrap();
+    let way = belief.ways.iter().find(|w| w.case == case);
+    way.map_or((0.0, 0.0), |w| (w.alone, w.beside))
+}
+
+/// Lines pulled up to 12 V and a sensor that lets go of its own for good: two swing between 0.08 V and 12.4 V, the third
+/// stays at 12.4 V. No sound vehicle of any maker reads so, and no vehicle as drawn either: the way stands beside the fault.
+#[test]
+fn a_way_beside_a_fault_is_held_with_it() {
+    let m = common::model("gh48");
+    let mut evidence = vec![told("S06")];
+    for (id, low) in [("t-hall-a", 0.08), ("t-hall-b", 0.08), ("t-hall-c", 12.4)] {
+        evidence.push(read(m, id, low, 12.4));
+    }
+    let belief = Belief::of(m, &evidence);
+    let (alone, beside) = held(m, &belief, "built:halls-at-12");
+    assert!(alone + beside > 0.5, "{alone:.3} alone, {beside:.3} beside");
+    assert!(
+        beside > 10.0 * alone,
+        "{alone:.3} alone, {beside:.3} beside"
+    );
+    // “as drawn” takes the way away, alone and beside every fault
+    let case = m.cases.iter().position(|c| c.key == "built:halls-at-12");
+    let mut no = evidence.clone();
+    no.push(Evidence {
+        entry: "no".into(),
+        item: Item::NotBuilt {
+            case: case.unwrap(),
+        },
+    });
+    let (alone, beside) = held(m, &Belief::of(m, &no), "built:halls-at-12");
+    assert!(
+        alone + beside < 0.01,
+        "{alone:.3} alone, {beside:.3} beside"
+    );
+    // put right, the same readings point at the third sensor and its wire, and at nothing else
+    let change = Change::Built {
+        variant: "halls-at-12".into(),
+    };
+    let so = m.profile.with(&change).unwrap();
+    let so = m.edited(catalogue(), &so).unwrap();
+    let mut evidence = vec![told("S06")];
+    for (id, low) in [("t-hall-a", 0.08), ("t-hall-b", 0.08), ("t-hall-c", 12.4)] {
+        evidence.push(read(&so, id, low, 12.4));
+    }
+    let belief = Belief::of(&so, &evidence);
+    let third: f64 = so
+        .cases
+        .iter()
+        .zip(&belief.shares)
+        .filter(|(c, _)| {
+            let at = |a: &String| a == "hall-c" || a.starts_with("halls.6.");
+            c.at.iter().any(at) || c.x == "c"
+        })
+        .map(|(_, p)| p)
+        .sum();
+    assert!(third > 0.6, "{third:.2}");
+}
+
+/// Three lines that swing up to 12.4 V are a maker's choice; a throttle line that stays at 0 V, released and held open, is
+/// broken: 4.2 V come from a sound one that is held open, 0.8 V from one that is released. Both hold at once.
+#[test]
+fn a_way_and_a_fault_elsewhere_are_both_found() {
+    let m = common::model("gh48");
+    let mut evidence = at_twelve(m);
+    evidence[0] = told("S02");
+    for id in ["t-thr-idle", "t-thr-full"] {
+        evidence.push(read(m, id, 0.0, 0.0));
+    }
+    let belief = Belief::of(m, &evidence);
+    let (alone, beside) = held(m, &belief, "built:halls-at-12");
+    assert!(
+        beside > 0.5 && beside > 10.0 * alone,
+        "{alone:.3} alone, {beside:.3} beside"
+    );
+    let throttle: f64 = m
+        .cases
+        .iter()
+        .zip(&belief.shares)
+        .filter(|(c, _)| c.at.iter().any(|a| a.starts_with("throttle")))
+        .map(|(_, p)| p)
+        .sum();
+    assert!(throttle > 0.6, "{throttle:.2}");
+}

@@ -14,7 +14,7 @@ use spannung_core::job::gate::{Standing, allows};
 use spannung_core::reading::Unit;
 
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
-const SOUND: [(&str, &[(&str, &str)]); 18] = [
+const SOUND: [(&str, &[(&str, &str)]); 19] = [
     (
         "du48",
         &[
@@ -182,6 +182,33 @@ const SOUND: [(&str, &[(&str, &str)]); 18] = [
             ("t-ph-23", "170m"),
             ("t-ph-31", "175m"),
             ("t-ph-frame", "OL"),
+        ],
+    ),
+    // two bleeders of 82 kΩ side by side; two windings of 0.06 Ω with 10 mΩ of wires and contacts on each
+    (
+        "tm52",
+        &[
+            ("t-vb-short", "26k"),
+            ("t-bd-low-u", "0.50"),
+            ("t-bd-low-v", "0.51"),
+            ("t-bd-low-w", "0.50"),
+            ("t-bd-high-u", "0.51"),
+            ("t-bd-high-v", "0.51"),
+            ("t-bd-high-w", "0.50"),
+            ("t-ph-12", "141m"),
+            ("t-ph-23", "139m"),
+            ("t-ph-31", "142m"),
+            ("t-ph-frame", "OL"),
+            ("t-bd-low-u-2", "0.50"),
+            ("t-bd-low-v-2", "0.51"),
+            ("t-bd-low-w-2", "0.50"),
+            ("t-bd-high-u-2", "0.51"),
+            ("t-bd-high-v-2", "0.51"),
+            ("t-bd-high-w-2", "0.50"),
+            ("t-ph-12-2", "141m"),
+            ("t-ph-23-2", "139m"),
+            ("t-ph-31-2", "142m"),
+            ("t-ph-frame-2", "OL"),
         ],
     ),
     (

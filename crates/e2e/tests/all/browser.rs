@@ -403,6 +403,22 @@ fn next(seed: &mut u64) -> u64 {
 /// No two boxes of the map lie on each other, none is cut off, and there are more than so many.
 async fn boxes_keep_apart(b: &Browser, state: &str, most: u64) -> Done {
     b.see("[data-map]").await?;
+    let begun = std::time::Instant::now();
+    let mut found = boxes(b).await?;
+    // a window that has just changed is drawn anew a moment later
+    while found["bad"] != json!([]) && begun.elapsed().as_secs() < 20 {
+        found = boxes(b).await?;
+    }
+    assert_eq!(found["bad"], json!([]), "{state}: {found}");
+    assert!(
+        found["count"].as_u64().unwrap_or(0) > most,
+        "{state}: {found}"
+    );
+    Ok(())
+}
+
+/// The boxes of the map, and which of them are over another or cut off.
+async fn boxes(b: &Browser) -> Done<Value> {
     let found = b
         .page
         .execute_async(
@@ -429,12 +445,7 @@ async fn boxes_keep_apart(b: &Browser, state: &str, most: u64) -> Done {
         .await?
         .json()
         .clone();
-    assert_eq!(found["bad"], json!([]), "{state}: {found}");
-    assert!(
-        found["count"].as_u64().unwrap_or(0) > most,
-        "{state}: {found}"
-    );
-    Ok(())
+    Ok(found)
 }
 
 #[tokio::test]
@@ -520,23 +531,29 @@ async fn forty_random_builds_are_drawn() -> Done {
             .post("/jobs", &json!({"id": id, "entries": [opened]}))
             .await?;
         assert_eq!(status, 200, "{view}");
+        // two slots that do not speak of each other are changed at once: what fits in one fits beside the other
+        let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+        let has = profile["has"].as_array().cloned().unwrap_or_default();
+        let mut pick = |of: &[Value]| of[(next(&mut seed) as usize) % of.len()].clone();
+        let mut head = view["head"].clone();
         for _ in 0..2 {
-            let profile = client.get(&format!("/jobs/{id}/profile")).await?;
-            let head = client.get(&format!("/jobs/{id}")).await?["head"].clone();
-            let has = profile["has"].as_array().cloned().unwrap_or_default();
-            let slot = &has[(next(&mut seed) as usize) % has.len()];
+            let slot = pick(&has);
             let fits = slot["fits"].as_array().cloned().unwrap_or_default();
             if fits.is_empty() {
                 continue;
             }
-            let kind = &fits[(next(&mut seed) as usize) % fits.len()]["kind"];
-            let change = json!({"what": "component", "slot": slot["slot"], "kind": kind});
+            let change =
+                json!({"what": "component", "slot": slot["slot"], "kind": pick(&fits)["kind"]});
             let entry = json!({"id": uuid::Uuid::new_v4(), "based_on": head, "body": {"kind": "change", "change": change}});
             let (status, said) = client
                 .post(&format!("/jobs/{id}/entries"), &json!({"entries": [entry]}))
                 .await?;
-            assert_eq!(status, 200, "{slot} {said}");
-            swapped += 1;
+            // the second may want what the first took away
+            assert!(status == 200 || status == 422, "{slot} {said}");
+            if status == 200 {
+                head = said["head"].clone();
+                swapped += 1;
+            }
         }
         b.page
             .goto(format!("{}/jobs/{id}/bench", shop.server.url))
@@ -547,7 +564,7 @@ async fn forty_random_builds_are_drawn() -> Done {
             drawn += 1;
         }
     }
-    assert!(drawn == 120 && swapped > 40, "{drawn} {swapped}");
+    assert!(drawn == 120 && swapped > 60, "{drawn} {swapped}");
     shop.close().await
 }
 

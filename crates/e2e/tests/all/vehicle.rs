@@ -150,3 +150,65 @@ async fn what_it_has_is_said_by_presses() -> Done {
     assert!(said.contains("Geared hub motor"), "{said}");
     shop.close().await
 }
+
+/// A build kept under a name is offered for the next vehicle of these volts and this drive, and nothing of it counts as seen.
+#[tokio::test]
+async fn a_build_is_kept_and_offered_for_the_next() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let job = client.open_as("Pulls weakly", 48, "geared-hub").await?;
+    let id = job["id"].as_str().unwrap_or_default().to_string();
+    let keep = async |name: &str| {
+        let body = json!({"id": uuid::Uuid::new_v4(), "name": name});
+        client.post(&format!("/jobs/{id}/build"), &body).await
+    };
+    // nothing was said of it yet
+    let (status, said) = keep("Sluice trike").await?;
+    assert_eq!((status, &said["code"]), (422, &json!("nothing-to-keep")));
+    b.page
+        .goto(format!("{}/jobs/{id}/vehicle", shop.server.url))
+        .await?;
+    b.press("[data-slot=brake-left]").await?;
+    b.press("[data-fits=lever-that-opens]").await?;
+    b.see("[data-fits=lever-that-opens][aria-pressed=true]")
+        .await?;
+    b.fill("input[name=build]", "Sluice trike").await?;
+    b.press("[data-keep-build]").await?;
+    b.see("[data-kept='Sluice trike']").await?;
+    // the name once more, no name, one that is too long
+    let (status, said) = keep("sluice TRIKE").await?;
+    assert_eq!((status, &said["code"]), (409, &json!("name-taken")));
+    for name in ["  ", &"x".repeat(61)] {
+        let (status, said) = keep(name).await?;
+        assert_eq!((status, &said["code"]), (422, &json!("bad-name")));
+    }
+    // at the intake of the next one
+    b.page.goto(format!("{}/new", shop.server.url)).await?;
+    b.fill("#words", "Does not start at all").await?;
+    b.press("[aria-label='48 V']").await?;
+    b.press("[aria-label='geared hub']").await?;
+    let kinds = b.see("select[aria-label='Kind of vehicle']").await?;
+    kinds.send_keys("Sluice").await?;
+    b.press("[data-to-gate]").await?;
+    b.read("Which pack is on it?").await?;
+    let next = shop.job_id().await?;
+    let profile = client.get(&format!("/jobs/{next}/profile")).await?;
+    let has = profile["has"].as_array().cloned().unwrap_or_default();
+    let lever = has.iter().find(|s| s["slot"] == "brake-left");
+    let lever = lever.ok_or("no left brake")?;
+    assert_eq!(lever["kind"], "lever-that-opens");
+    assert_eq!(
+        (&lever["source"], &lever["changed"]),
+        (&json!(null), &json!(true))
+    );
+    // a trainee forgets none, a technician does, and it is gone
+    let builds = client.get("/builds").await?;
+    let kept = builds[0]["id"].as_str().unwrap_or_default().to_string();
+    let trainee = Client::sign_in(&shop.server.url, "Tomke Aal").await?;
+    for (who, status) in [(&trainee, 403), (&client, 204), (&client, 404)] {
+        let address = format!("{}/builds/{kept}", who.api);
+        assert_eq!(who.http.delete(address).send().await?.status(), status);
+    }
+    shop.close().await
+}

@@ -1,6 +1,7 @@
 //! Routes, one module per resource.
 
 pub mod audit;
+pub mod builds;
 pub mod calendar;
 pub mod capture;
 pub mod catalogue;

@@ -5,13 +5,41 @@ use crate::diagnosis::Kind;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, Item};
 use crate::diagnosis::explain;
-use crate::job::view::{BuiltLine, BuiltPart, BuiltView};
-use spannung_circuit::{Change, Shelf};
+use crate::job::view::{BuiltLine, BuiltPart, BuiltView, LineView, PullView};
+use crate::reading::{self, Unit};
+use spannung_circuit::around::{Hangs, Shape};
+use spannung_circuit::{Change, Circuit, Netlist, Pair, Shelf, VehicleState};
 
 /// A way to build it is shown from this share on.
 const SHOWN: f64 = 0.02;
 /// Readings shown beside one another at the most.
 const LINES: usize = 4;
+
+/// What pulls a line up and down where it is read, on one way to build the vehicle.
+fn line_at(net: &Netlist, pair: Pair, state: &VehicleState) -> LineView {
+    let circuit = Circuit::compile(net, &[], &[]);
+    let s = circuit.solve(state, 0, &[], &[]);
+    let here = s.volts[pair.red] - s.volts[pair.black];
+    let all = circuit.around(&s, pair.red, pair.black);
+    let view = |h: &Hangs| PullView {
+        shape: match h.shape {
+            Shape::Resistor => "resistor",
+            Shape::Contact => "contact",
+            Shape::Sensor => "sensor",
+            Shape::Output => "output",
+        }
+        .into(),
+        closed: h.conducts,
+        volts: reading::show_text((h.volts * 10.0).round() / 10.0, Unit::Volts),
+    };
+    // what lies above half of the highest pulls up, whatever the line stands at
+    let top = all.first().map_or(0.0, |h| h.volts).max(here);
+    let (up, down): (Vec<&Hangs>, Vec<&Hangs>) = all.iter().partition(|h| h.volts > top / 2.0);
+    LineView {
+        up: up.first().filter(|_| top > 0.5).map(|h| view(h)),
+        down: down.last().map(|h| view(h)),
+    }
+}
 
 impl Weighed<'_> {
     /// The likeliest known way in which this vehicle is built otherwise, when it is worth showing; whether it leads is the
@@ -89,7 +117,11 @@ impl Weighed<'_> {
             };
             let tile = tiles.iter().find(|t| t.entry.to_string() == e.entry)?;
             let (drawn, seems) = (expected(&readings.healthy), expected(seems));
+            let state = m.tests[*test].state.bring(&VehicleState::default());
+            let way = m.way(case)?;
             (drawn.text() != seems.text()).then(|| BuiltLine {
+                drawn_line: line_at(&m.net, probe.pair, &state),
+                seems_line: line_at(&way.net, probe.pair, &state),
                 name: m.tests[*test].name.clone(),
                 reads: tile.value.clone(),
                 as_drawn: reads(&drawn),

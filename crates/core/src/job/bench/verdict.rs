@@ -36,14 +36,17 @@ impl Weighed<'_> {
                 };
                 (act, self.asks(&test.name, why), Some(test.id.clone()))
             }
-            Action::Built(k) => (
-                "built",
-                format!(
-                    "Perhaps it is built otherwise than the drawing: {}. That explains the readings without anything to repair.",
-                    m.cases[k].name.to_lowercase()
-                ),
-                None,
-            ),
+            Action::Built(k) => {
+                let held = self.belief.ways.iter().find(|w| w.case == k);
+                let alone = held.is_none_or(|w| w.alone >= w.beside);
+                let then = match alone {
+                    true => "That explains the readings without anything to repair.",
+                    false => "What is broken as well shows once the drawing is put right.",
+                };
+                let name = m.cases[k].name.to_lowercase();
+                let words = format!("Perhaps it is built otherwise than the drawing: {name}. {then}");
+                ("built", words, None)
+            }
             Action::Repair(k) => (
                 "repair",
                 format!(

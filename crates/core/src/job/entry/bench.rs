@@ -640,7 +640,7 @@ fn with_unit(typed: &str, unit: Unit) -> String {
 /// A reading can raise the gate: a loaded, live pack below its floor, or a group below its floor.
 fn below_floor(catalogue: &Catalogue, job: &Job, test: &str, typed: &str) -> Option<Danger> {
     let family = job.own_family(catalogue)?;
-    let spec = catalogue.probes.iter().find(|p| p.id.get_ref() == test)?;
+    let spec = catalogue.probe(test)?;
     let figure = reading::parse(typed, Some(Unit::Volts)).ok()?;
     let volts = |v: f64| reading::show_text(v, Unit::Volts);
     if spec.mode == "groups" && figure.low < family.cells.floor_volts {
@@ -674,7 +674,7 @@ fn below_floor(catalogue: &Catalogue, job: &Job, test: &str, typed: &str) -> Opt
 
 /// Unit in which a test is read.
 fn unit_of(catalogue: &Catalogue, test: &str) -> Option<Unit> {
-    match catalogue.probes.iter().find(|p| p.id.get_ref() == test) {
+    match catalogue.probe(test) {
         // groups are read in volts
         Some(p) => Some(catalogue::mode(&p.mode).map_or(Unit::Volts, repertoire::unit_of)),
         None => repertoire::derived_unit(test),
@@ -766,7 +766,7 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
             let known = road.chain(&catalogue.families).find(|f| &f.id == id);
             known.map_or(id, |f| &f.name).clone()
         }
-        Differs::Component { slot, kind } => {
+        Differs::Component { slot, kind } | Differs::Likely { slot, kind } => {
             let shelf = spannung_circuit::Shelf::shipped();
             let place = shelf.as_ref().ok().and_then(|s| s.slot(slot));
             let place = place.map_or(slot.as_str(), |s| s.name.as_str());
@@ -775,6 +775,9 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
                 known.map_or(id.as_str(), |k| k.name.as_str())
             });
             match kind {
+                Some(kind) if matches!(change, Differs::Likely { .. }) => {
+                    format!("{place}: {}, likely", lower(kind))
+                }
                 Some(kind) => format!("{place}: {}", lower(kind)),
                 None => format!("{place}: none"),
             }

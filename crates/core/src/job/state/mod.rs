@@ -170,6 +170,22 @@ impl Job {
         self.changes.iter().map(|c| c.change.clone()).collect()
     }
 
+    /// What is different on this vehicle, as it is kept for the next one like it: of each slot what was said last.
+    pub fn kept_as_build(&self) -> Vec<Change> {
+        let all = self.differences();
+        let said_later = |k: usize| {
+            let slot = match &all[k] {
+                Change::Component { slot, .. } | Change::Likely { slot, .. } => slot,
+                _ => return false,
+            };
+            all[k + 1..].iter().any(|c| {
+                matches!(c, Change::Component { slot: s, .. } | Change::Likely { slot: s, .. } if s == slot)
+            })
+        };
+        let last = (0..all.len()).filter(|k| !said_later(*k));
+        last.filter_map(|k| all[k].kept()).collect()
+    }
+
     /// Why the changes of this vehicle do not make one: written under another catalogue, or before changes
     /// were checked. None when they do, and for a vehicle without a wiring model.
     pub fn misfit(&self, catalogue: &Catalogue) -> Option<String> {
