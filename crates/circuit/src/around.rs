@@ -63,9 +63,7 @@ impl Circuit {
                 };
                 match &e.part {
                     Part::Resistor { .. } if wire(&e.id).is_some() => {
-                        if line.insert(far) {
-                            left.push(far);
-                        }
+                        left.extend(Some(far).filter(|far| line.insert(*far)));
                     }
                     Part::Resistor { .. } => hangs(Shape::Resistor, volts(far)),
                     Part::Switch { .. } | Part::Relay { .. } => hangs(Shape::Contact, volts(far)),

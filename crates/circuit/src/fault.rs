@@ -347,8 +347,14 @@ impl FaultBook {
                     let segment = fault
                         .segment
                         .clone()
-                        .or_else(|| strand.map(|s| s.segment.clone()))
-                        .ok_or_else(|| at("no segment, and it sits on no strand".into()))?;
+                        .or_else(|| strand.map(|s| s.segment.clone()));
+                    let Some(segment) = segment else {
+                        // it sits on a wire that this vehicle does not have
+                        if places.iter().all(|p| net.element(p).is_none()) {
+                            continue;
+                        }
+                        return Err(at("no segment, and it sits on no strand".into()));
+                    };
                     let mut key = fault.id.get_ref().clone();
                     if !x.is_empty() {
                         key = format!("{key}:{x}");

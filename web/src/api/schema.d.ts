@@ -1467,12 +1467,16 @@ export interface components {
             as_seems: boolean;
             /** @description What the drawing says. */
             drawn: string;
+            /** @description What pulls the line up and down as it is drawn, where it is read. */
+            drawn_line: components["schemas"]["LineView"];
             /** @description Test. */
             name: string;
             /** @description What was read. */
             reads: string;
             /** @description What it would be. */
             seems: string;
+            /** @description The same as it seems. */
+            seems_line: components["schemas"]["LineView"];
         };
         /** @description A component on either side. */
         BuiltPart: {
@@ -2573,6 +2577,11 @@ export interface components {
              */
             when?: string | null;
         };
+        /** @description A line as a small circuit: what pulls it up, the point, what pulls it down. */
+        LineView: {
+            down?: components["schemas"]["PullView"] | null;
+            up?: components["schemas"]["PullView"] | null;
+        };
         /** @description How many lines came in. */
         LinesIn: {
             /**
@@ -3178,6 +3187,15 @@ export interface components {
             limit_imperial?: string | null;
             /** @description Name. */
             name: string;
+        };
+        /** @description What pulls a line. */
+        PullView: {
+            /** @description Does it conduct as the vehicle stands? */
+            closed: boolean;
+            /** @description `resistor`, `contact`, `sensor` or `output`. */
+            shape: string;
+            /** @description Volts at its far end. */
+            volts: string;
         };
         /** @description A quarantine step. */
         QuarantineView: {

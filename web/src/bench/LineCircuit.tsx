@@ -32,7 +32,10 @@ const Part = ({ pull, x }: { pull: Pull; x: number }) => {
         <g {...ink}>
           <path d={`M${String(x)} 17h8M${String(x + 36)} 17h8`} />
           <rect x={x + 8} y={8} width={28} height={18} fill={pull.closed ? v("ink") : v("sheet")} />
-          <path d={`M${String(x + 15)} 21V13M${String(x + 29)} 21V13M${String(x + 15)} 17h14`} stroke={pull.closed ? v("sheet") : v("ink")} />
+          <path
+            d={`M${String(x + 15)} 21V13M${String(x + 29)} 21V13M${String(x + 15)} 17h14`}
+            stroke={pull.closed ? v("sheet") : v("ink")}
+          />
         </g>
       );
   }
@@ -44,7 +47,14 @@ export const LineCircuit = ({ line }: { line: Line }) => {
   if (up == null && down == null) return null;
   const words = [up, down].map((p) => (p == null ? "nothing" : `${p.shape} to ${p.volts}`)).join(", then ");
   return (
-    <svg width="176" height="32" viewBox="0 0 176 32" role="img" aria-label={words} style={{ display: "block" }}>
+    <svg
+      width="176"
+      height="32"
+      viewBox="0 0 176 32"
+      role="img"
+      aria-label={words}
+      style={{ display: "block" }}
+    >
       {up != null && (
         <>
           <text x={0} y={22} fontSize={13} fontWeight={600} fill={v("ink")}>
@@ -59,7 +69,12 @@ export const LineCircuit = ({ line }: { line: Line }) => {
       {down != null && (
         <>
           <Part pull={down} x={92} />
-          <path d="M136 17h8v6M138 23h12M141 26.5h6M143 30h2" stroke={v("ink")} strokeWidth={1.8} fill="none" />
+          <path
+            d="M136 17h8v6M138 23h12M141 26.5h6M143 30h2"
+            stroke={v("ink")}
+            strokeWidth={1.8}
+            fill="none"
+          />
         </>
       )}
     </svg>

@@ -121,7 +121,9 @@ export const IntakeNew = () => {
   const like = (choices.data?.families ?? []).filter(
     (f) => f.volts_class === draft.volts && f.drive === draft.drive,
   );
-  const family = like.find((f) => f.id === draft.like) ?? like[0];
+  // a kept build begins as another ready build when it was one
+  const kind = draft.kept?.changes.find((c) => c.what === "kind")?.family;
+  const family = like.find((f) => f.id === (draft.kept ? kind : draft.like)) ?? like[0];
   const has = draft.has ?? [];
   const builds = (useKeptBuilds().data ?? []).filter(
     (b) => b.volts_class === draft.volts && b.drive === draft.drive,

@@ -294,7 +294,7 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
                 {stripName(s, w)}
               </text>
               {s.status === "suspected" && (
-                <text x={x + w} y={300} fontSize={narrow ? 13 : 15} fontWeight="700" textAnchor="end">
+                <text x={x + w - 3} y={300} fontSize={narrow ? 13 : 15} fontWeight="700" textAnchor="end">
                   {s.percent} %
                 </text>
               )}

@@ -103,12 +103,16 @@ export function drawMotor(into: Drawing, map: TraceMapData, z: Zones): void {
   const px = cx + ctrlW + Math.max(46, phases * 0.34);
   const motors = map.strands.filter((s) => s.role === "motor");
   const motorWires = motors.flatMap((s) => s.wires.map((w) => ({ s, w })));
+  // of two drives the wires of each go to their own motor
+  const perMotor = motorWires.length / Math.max(1, motors.length);
   const laneY = (k: number): number =>
-    motorWires.length === 3
-      ? (PHASE_Y[k] ?? 222)
-      : motorWires.length === 2
-        ? 189 + k * 22
-        : 176 + k * (48 / Math.max(1, motorWires.length - 1));
+    motors.length > 1 && perMotor === 3
+      ? 168 + (k % 3) * 9 + Math.floor(k / 3) * 38
+      : motorWires.length === 3
+        ? (PHASE_Y[k] ?? 222)
+        : motorWires.length === 2
+          ? 189 + k * 22
+          : 176 + k * (48 / Math.max(1, motorWires.length - 1));
   motorWires.forEach(({ s, w }, k) => {
     const y = laneY(k);
     wires.push({
@@ -154,7 +158,7 @@ export function drawMotor(into: Drawing, map: TraceMapData, z: Zones): void {
   });
   for (const s of motors) {
     const ys = motorWires.flatMap((l, k) => (l.s === s ? [laneY(k)] : []));
-    const pad = motorWires.length > 3 ? 6 : 12;
+    const pad = motorWires.length > 3 ? 5 : 12;
     plugs.push({
       id: motors.length > 1 || !halls ? s.plug : "phase",
       strand: s.id,
@@ -171,10 +175,11 @@ export function drawMotor(into: Drawing, map: TraceMapData, z: Zones): void {
   if (halls) {
     const n = halls.wires.length;
     const gap = Math.min(17, 96 / Math.max(1, n - 1));
+    const reach = motors.length > 1 ? motorR * 0.34 : 38;
     halls.wires.forEach((w, k) => {
       const y = 44 + k * gap;
       const up = cx + ctrlW - 14 - (n - 1 - k) * pitch;
-      const down = mx + 38 - k * (76 / Math.max(1, n - 1));
+      const down = mx + reach - k * ((2 * reach) / Math.max(1, n - 1));
       wires.push({
         key: `hall${String(k)}`,
         code: w.code,
@@ -183,7 +188,7 @@ export function drawMotor(into: Drawing, map: TraceMapData, z: Zones): void {
           [up, CTRL.y + 14],
           [up, y],
           [down, y],
-          [down, 172],
+          [down, motors.length > 1 ? 150 : 172],
         ],
       });
       halos.push({

@@ -25,6 +25,8 @@ const SHORT: Record<string, string> = {
   direction: "Direction",
   range: "Range",
   board: "Sound",
+  "link-2": "Link",
+  "halls-2": "Halls 2",
 };
 
 function devices(map: TraceMapData): Device[] {

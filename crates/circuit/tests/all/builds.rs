@@ -449,3 +449,32 @@ wires = [
     let lamp = family.parts.iter().find(|p| p.id.get_ref() == "lamp-led");
     assert_eq!(lamp.unwrap().ohms, Some(330.0));
 }
+
+/// Whatever one press makes of a ready build, with a second drive and without: every fault finds its place on it.
+#[test]
+fn every_swap_is_a_vehicle_with_faults() {
+    let book = FaultBook::shipped().unwrap();
+    let shelf = Shelf::shipped().unwrap();
+    let mut worked = 0;
+    for (file, text) in shipped() {
+        let family = Family::parse(file, text).unwrap();
+        for second in [None, Some("second-hub-drive")] {
+            let drive = component("second-drive", second);
+            for slot in &shelf.slots {
+                let kinds = shelf.fitting(slot.id.get_ref());
+                let ids = kinds.iter().map(|k| Some(k.id.get_ref().as_str()));
+                for kind in ids.chain([None]) {
+                    let swap = component(slot.id.get_ref(), kind);
+                    let Ok(profile) = Profile::new(&family, &[drive.clone(), swap]) else {
+                        continue;
+                    };
+                    let net = profile.netlist().unwrap();
+                    let cases = book.cases(&profile, &net);
+                    assert!(cases.is_ok(), "{file}, {second:?}, {kind:?}: {cases:?}");
+                    worked += 1;
+                }
+            }
+        }
+    }
+    assert!(worked > 1000, "{worked}");
+}

@@ -130,6 +130,12 @@ impl Job {
             return Vec::new();
         };
         let build = &family.build;
+        // what was said to be another ready build is not changed from that one
+        let said = self.changes.iter().rev().find_map(|c| match &c.change {
+            Change::Kind { family } => spannung_circuit::build::ready(family, shelf).ok(),
+            _ => None,
+        });
+        let began = said.as_ref().unwrap_or(&begun.build);
         // as it is drawn here, colours and moved pins with it
         let own = self.own_family(catalogue);
         let own = own.as_ref().unwrap_or(family);
@@ -144,7 +150,7 @@ impl Job {
                     self.changes.iter().rev().find(
                         |c| matches!(&c.change, Change::Component { slot, .. } | Change::Likely { slot, .. } if slot == id),
                     );
-                let was = begun.build.in_slot(id).map(|c| c.kind.as_str());
+                let was = began.in_slot(id).map(|c| c.kind.as_str());
                 let name = there.and_then(|c| c.name.as_ref()).unwrap_or(&slot.name);
                 SlotView {
                     slot: id.clone(),

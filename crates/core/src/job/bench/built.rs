@@ -16,7 +16,7 @@ const SHOWN: f64 = 0.02;
 const LINES: usize = 4;
 
 /// What pulls a line up and down where it is read, on one way to build the vehicle.
-fn line_at(net: &Netlist, pair: Pair, state: &VehicleState) -> LineView {
+fn line_at(net: &Netlist, pair: &Pair, state: &VehicleState) -> LineView {
     let circuit = Circuit::compile(net, &[], &[]);
     let s = circuit.solve(state, 0, &[], &[]);
     let here = s.volts[pair.red] - s.volts[pair.black];
@@ -120,8 +120,8 @@ impl Weighed<'_> {
             let state = m.tests[*test].state.bring(&VehicleState::default());
             let way = m.way(case)?;
             (drawn.text() != seems.text()).then(|| BuiltLine {
-                drawn_line: line_at(&m.net, probe.pair, &state),
-                seems_line: line_at(&way.net, probe.pair, &state),
+                drawn_line: line_at(&m.net, &probe.pair, &state),
+                seems_line: line_at(&way.net, &probe.pair, &state),
                 name: m.tests[*test].name.clone(),
                 reads: tile.value.clone(),
                 as_drawn: reads(&drawn),
