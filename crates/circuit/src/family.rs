@@ -41,7 +41,7 @@ pub fn first_of(name: &str) -> Option<String> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 32] = [
+pub const TRAITS: [&str; 33] = [
     "lithium",
     "lead",
     "docked-pack",
@@ -54,6 +54,7 @@ pub const TRAITS: [&str; 32] = [
     "brushed",
     "twin-motors",
     "second-drive",
+    "alarm",
     "hub-motor",
     "direct-hub",
     "folding",

@@ -12,7 +12,7 @@ import { Table } from "../ui/Table";
 import { Changeover } from "./Changeover";
 import { LineCircuit } from "./LineCircuit";
 
-const cell = { py: 0.2, px: 0.6, textAlign: "right", whiteSpace: "nowrap", fontSize: 15.5 } as const;
+const cell = { py: 0.2, px: 0.6, textAlign: "left", whiteSpace: "nowrap", fontSize: 15.5 } as const;
 
 /**
  * The readings fit another way to build the vehicle better than any fault: as it is drawn stands beside as it seems, with
@@ -68,44 +68,54 @@ export const BuiltCard = ({
             </span>
           </Box>
           <Box sx={{ fontSize: 16 }} data-look>
-            <b>The look that tells:</b> {built.how}.
+            <b>Look:</b> {built.how}.
           </Box>
-          <Box
-            sx={{
-              display: "grid",
-              gridTemplateColumns: "1fr 1fr",
-              columnGap: 2,
-              "& > :nth-of-type(2)": { borderLeft: `1.5px solid ${v("ink")}`, pl: 2 },
-            }}
-          >
-            <Side
-              title="As drawn"
-              name={built.drawn?.name ?? "as the drawing has it"}
-              drawing={built.drawn?.drawing}
-              lines={built.lines.map((l) => ({
-                name: l.name,
-                line: l.drawn_line,
-                should: l.drawn,
-                reads: l.reads,
-                fits: l.as_drawn,
-              }))}
-            />
-            <Side
-              title="As it seems"
-              name={built.seems?.name ?? built.name}
-              drawing={built.seems?.drawing}
-              lines={built.lines.map((l) => ({
-                name: l.name,
-                line: l.seems_line,
-                should: l.seems,
-                reads: l.reads,
-                fits: l.as_seems,
-              }))}
-            />
-          </Box>
+          <Table sx={{ width: "100%" }}>
+            <Box component="thead" sx={{ "& th": { ...cell, fontWeight: 400, verticalAlign: "bottom" } }}>
+              <tr>
+                <th>
+                  <b>Read</b>
+                </th>
+                <th colSpan={2}>
+                  <Thing title="As drawn" name={built.drawn?.name} drawing={built.drawn?.drawing} />
+                </th>
+                <th colSpan={2}>
+                  <Thing
+                    title="As it seems"
+                    name={built.seems?.name ?? built.name}
+                    drawing={built.seems?.drawing}
+                  />
+                </th>
+              </tr>
+            </Box>
+            <Box component="tbody" sx={{ "& td": { ...cell, borderTop: `1px solid ${v("ruleStrong")}` } }}>
+              {built.lines.map((l, k) => (
+                <tr key={k}>
+                  <td>
+                    <span style={{ color: v("ink2"), fontSize: 14 }}>{l.name}</span>
+                    <br />
+                    <b>{l.reads}</b>
+                  </td>
+                  <Side line={l.drawn_line} should={l.drawn} fits={l.as_drawn} />
+                  <Side line={l.seems_line} should={l.seems} fits={l.as_seems} />
+                </tr>
+              ))}
+            </Box>
+          </Table>
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
-        <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", flex: "none" }}>
+        <Box
+          sx={{
+            display: "flex",
+            gap: 1,
+            alignItems: "center",
+            flex: "none",
+            // what is asked instead may be long: it gives way to the two
+            "& > :not(:nth-of-type(-n + 2))": { minWidth: 0, overflow: "hidden", textOverflow: "ellipsis" },
+            "& > button": { whiteSpace: "nowrap", flexShrink: 0 },
+            "& > button:nth-of-type(n + 3)": { flexShrink: 1, display: "block" },
+          }}
+        >
           <Button variant="contained" onClick={so} disabled={append.isPending} sx={{ gap: 1 }} data-built-so>
             It is built so <Key>Enter</Key>
           </Button>
@@ -119,60 +129,33 @@ export const BuiltCard = ({
   );
 };
 
-interface Line {
-  name: string;
-  line: Schemas["LineView"];
-  should: string;
-  reads: string;
-  fits: boolean;
-}
-
-/** One of the two: the thing, and what should be read beside what was. */
-const Side = ({
+/** The thing on one side. */
+const Thing = ({
   title,
   name,
   drawing,
-  lines,
 }: {
   title: string;
-  name: string;
+  name: string | undefined;
   drawing: string | undefined;
-  lines: Line[];
 }) => (
-  <Box sx={{ minWidth: 0 }}>
-    <Box sx={{ display: "flex", gap: 1, alignItems: "center", minHeight: 40 }}>
-      {drawing !== undefined && <Drawing shape={drawing} assumed={false} width={56} />}
-      <span>
-        <b style={{ fontSize: 17 }}>{title}</b>
-        <Box sx={{ fontSize: 15, color: v("ink2"), lineHeight: 1.15 }}>{name}</Box>
-      </span>
-    </Box>
-    {lines.length > 0 && (
-      <Table sx={{ width: "100%" }}>
-        <Box component="thead" sx={{ "& th": { ...cell, fontSize: 14, fontWeight: 600, color: v("ink2") } }}>
-          <tr>
-            <Box component="th" sx={{ textAlign: "left !important" }}>
-              Reading
-            </Box>
-            <th>should</th>
-            <th>reads</th>
-          </tr>
-        </Box>
-        <Box component="tbody" sx={{ "& td": { ...cell, borderTop: `1px solid ${v("ruleStrong")}` } }}>
-          {lines.map((l, k) => (
-            <tr key={k}>
-              <Box component="td" sx={{ textAlign: "left !important", whiteSpace: "normal !important" }}>
-                {l.name}
-                <LineCircuit line={l.line} />
-              </Box>
-              <td>{l.should}</td>
-              <td>
-                <b>{l.reads}</b> {l.fits ? <Tick size={13} /> : <Triangle size={13} />}
-              </td>
-            </tr>
-          ))}
-        </Box>
-      </Table>
-    )}
+  <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+    {drawing !== undefined && <Drawing shape={drawing} assumed={false} width={48} />}
+    <span>
+      <b style={{ fontSize: 16 }}>{title}</b>
+      {name !== undefined && <span style={{ fontSize: 14.5, color: v("ink2"), marginLeft: 8 }}>{name}</span>}
+    </span>
   </Box>
+);
+
+/** A reading on one side: its line as a small circuit, what it should be, and whether what was read is that. */
+const Side = ({ line, should, fits }: { line: Schemas["LineView"]; should: string; fits: boolean }) => (
+  <>
+    <td>
+      <LineCircuit line={line} />
+    </td>
+    <Box component="td" sx={{ textAlign: "right !important" }}>
+      {should} {fits ? <Tick size={13} /> : <Triangle size={13} />}
+    </Box>
+  </>
 );

@@ -56,27 +56,27 @@ export const LineCircuit = ({ line }: { line: Line }) => {
       style={{ display: "block" }}
     >
       {up != null && (
-        <>
-          <text x={0} y={22} fontSize={13} fontWeight={600} fill={v("ink")}>
-            {up.volts}
-          </text>
-          <Part pull={up} x={38} />
-        </>
+        <text x={0} y={22} fontSize={13} fontWeight={600} fill={v("ink")}>
+          {up.volts}
+        </text>
       )}
-      <path d="M82 17h10" stroke={v("ink")} strokeWidth={1.8} />
-      <path d="M87 12l-5 -9h10z" fill={v("probeRed")} />
-      <circle cx={87} cy={17} r={3.2} fill={v("sheet")} stroke={v("ink")} strokeWidth={1.8} />
-      {down != null && (
-        <>
-          <Part pull={down} x={92} />
-          <path
-            d="M136 17h8v6M138 23h12M141 26.5h6M143 30h2"
-            stroke={v("ink")}
-            strokeWidth={1.8}
-            fill="none"
-          />
-        </>
-      )}
+      <g transform="translate(44 0)">
+        {up != null && <Part pull={up} x={0} />}
+        <path d="M44 17h10" stroke={v("ink")} strokeWidth={1.8} />
+        <path d="M49 12l-5 -9h10z" fill={v("probeRed")} />
+        <circle cx={49} cy={17} r={3.2} fill={v("sheet")} stroke={v("ink")} strokeWidth={1.8} />
+        {down != null && (
+          <>
+            <Part pull={down} x={54} />
+            <path
+              d="M98 17h8v6M100 23h12M103 26.5h6M105 30h2"
+              stroke={v("ink")}
+              strokeWidth={1.8}
+              fill="none"
+            />
+          </>
+        )}
+      </g>
     </svg>
   );
 };

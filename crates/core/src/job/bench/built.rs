@@ -130,6 +130,13 @@ impl Weighed<'_> {
                 seems: seems.text(),
             })
         };
-        self.evidence.iter().filter_map(line).take(LINES).collect()
+        let mut all: Vec<BuiltLine> = Vec::new();
+        // of a test what was read last
+        for line in self.evidence.iter().filter_map(line) {
+            all.retain(|l| l.name != line.name);
+            all.push(line);
+        }
+        all.truncate(LINES);
+        all
     }
 }
