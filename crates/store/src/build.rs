@@ -32,18 +32,15 @@ pub struct KeptBuild {
 }
 
 impl Store {
-    /// Keep a build; the same id again is the same build as it is now. False: another one has this name.
+    /// Keep a build; the same again is the same one. False: another one has this name, or this id.
     ///
     /// # Errors
     /// There is no such job, or the database does not answer.
     pub async fn put_build(&self, build: &KeptBuild) -> Result<bool, StoreError> {
-        let done = sqlx::query(
+        // a name that somebody else keeps at the same moment conflicts as well
+        sqlx::query(
             "INSERT INTO kept_build (id, name, job_id, at, by_name, volts_class, drive, changes)
-             SELECT $1, $2, $3, $4, $5, $6, $7, $8
-             WHERE NOT EXISTS (SELECT 1 FROM kept_build WHERE lower(name) = lower($2) AND id <> $1)
-             ON CONFLICT (id) DO UPDATE SET name = excluded.name, job_id = excluded.job_id, at = excluded.at,
-               by_name = excluded.by_name, volts_class = excluded.volts_class, drive = excluded.drive,
-               changes = excluded.changes",
+             VALUES ($1, $2, $3, $4, $5, $6, $7, $8) ON CONFLICT DO NOTHING",
         )
         .bind(build.id)
         .bind(&build.name)
@@ -54,18 +51,14 @@ impl Store {
         .bind(&build.drive)
         .bind(Json(&build.changes))
         .execute(&self.pool)
-        .await;
-        match done {
-            Ok(done) => Ok(done.rows_affected() > 0),
-            // two who keep one name at the same moment
-            Err(e)
-                if e.as_database_error()
-                    .is_some_and(|e| e.is_unique_violation()) =>
-            {
-                Ok(false)
-            }
-            Err(e) => Err(e.into()),
-        }
+        .await?;
+        let query =
+            "SELECT EXISTS (SELECT 1 FROM kept_build WHERE id = $1 AND name = $2 AND job_id = $3)";
+        let kept = sqlx::query_scalar(query)
+            .bind(build.id)
+            .bind(&build.name)
+            .bind(build.job_id);
+        Ok(kept.fetch_one(&self.pool).await?)
     }
 
     /// Kept builds, newest first.

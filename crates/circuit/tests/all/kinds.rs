@@ -1,8 +1,10 @@
 //! Component kinds of which no ready family of old has one: figures worked out by hand.
 
 use crate::common::volts;
+use spannung_circuit::around::Shape;
+use spannung_circuit::behaviour::Scene;
 use spannung_circuit::build::Build;
-use spannung_circuit::state::{Battery, Direction, Foot, Key, Throttle, Wheel};
+use spannung_circuit::state::{Battery, Brake, Direction, Foot, Key, Throttle, Wheel};
 use spannung_circuit::*;
 
 fn built(id: &str, swaps: &[(&str, Option<&str>)]) -> (Profile, Netlist) {
@@ -138,4 +140,66 @@ fn a_kind_that_is_like_another_keeps_its_own() {
         kind("lithium-in-a-bag").strands,
         kind("lithium-docked").strands
     );
+}
+
+/// A lever's line hangs on 4.7 kΩ from the rail of 4.85 V and on a contact to ground that closes when it is squeezed; a hall line on
+/// its pull-up and on a sensor.
+#[test]
+fn a_line_hangs_between_what_pulls_it_up_and_what_pulls_it_down() {
+    let (_, net) = built("gh48", &[]);
+    let circuit = Circuit::compile(&net, &[], &[]);
+    let squeezed = VehicleState {
+        brake: Brake::Left,
+        ..on()
+    };
+    let hangs = |state: &VehicleState, red: &str, black: &str| {
+        let s = circuit.solve(state, 0, &[], &[]);
+        circuit.around(&s, net.find(red).unwrap(), net.find(black).unwrap())
+    };
+    for (state, closed) in [(&on(), false), (&squeezed, true)] {
+        let all = hangs(
+            state,
+            "brake-left.brake-signal.c",
+            "brake-left.signal-ground.c",
+        );
+        assert_eq!(all.len(), 2, "{all:?}");
+        assert_eq!(
+            (all[0].shape, all[1].shape),
+            (Shape::Resistor, Shape::Contact)
+        );
+        assert!((all[0].volts - 4.85).abs() < 0.1, "{all:?}");
+        assert!(
+            all[1].volts.abs() < 0.05 && all[1].conducts == closed,
+            "{all:?}"
+        );
+    }
+    let all = hangs(&on(), "halls.hall-a.c", "halls.hall-ground.c");
+    let shapes: Vec<Shape> = all.iter().map(|h| h.shape).collect();
+    assert_eq!(shapes, [Shape::Resistor, Shape::Sensor], "{all:?}");
+}
+
+/// Disarmed, the lock line stands at the rail's 4.85 V behind 4.7 kΩ; armed, 1 Ω of the alarm and some tenths of an ohm of wire
+/// pull it to a millivolt, and nothing drives until the alarm's plug is apart.
+#[test]
+fn an_armed_alarm_holds_the_drive() {
+    let (profile, net) = built("ssl48", &[("alarm", Some("alarm-with-remote"))]);
+    let lock = Effect::Force(net.element("alarm-lock").unwrap(), true);
+    let apart = VehicleState {
+        apart: ["alarm".to_string()].into(),
+        ..VehicleState::default()
+    };
+    for (effects, volts, [joined, unplugged]) in [
+        (vec![], 4.85, ["smooth", "smooth"]),
+        (vec![lock], 0.0, ["silent", "smooth"]),
+    ] {
+        let circuit = Circuit::compile(&net, &effects, &[]);
+        let s = circuit.solve(&on(), 0, &[], &[]);
+        let at = |name: &str| s.volts[net.find(name).unwrap()];
+        let line = at("alarm.lock-signal.c") - at("alarm.signal-ground.c");
+        assert!((line - volts).abs() < 0.1, "{line} V");
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        let motor = |state: &VehicleState| scene.observe("motor", state).unwrap();
+        assert_eq!(motor(&VehicleState::default()), joined);
+        assert_eq!(motor(&apart), unplugged);
+    }
 }
