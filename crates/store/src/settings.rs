@@ -38,7 +38,7 @@ impl Store {
     /// The database does not answer.
     pub async fn empty(&self) -> Result<(), StoreError> {
         sqlx::query(
-            "TRUNCATE entry, danger, job_pack, photo, sheet, job_card, job_ticket, import, job, pack, customer, customer_before, session,
+            "TRUNCATE entry, danger, job_pack, photo, sheet, kept_build, job_card, job_ticket, import, job, pack, customer, customer_before, session,
                sheet_before, audit, attempt, invitation, calendar_link, shop_setting, setting, person RESTART IDENTITY",
         )
         .execute(&self.pool)

@@ -3,10 +3,12 @@
 
 use crate::common::put;
 use serde_json::json;
+use spannung_circuit::Change;
 use spannung_core::job::entry;
 use spannung_core::job::entry::SheetPoint;
 use spannung_core::job::{Body, Role};
 use spannung_core::reading::Unit;
+use spannung_store::build::KeptBuild;
 use spannung_store::card::Card;
 use spannung_store::import::Incoming;
 use spannung_store::job::NewEntry;
@@ -521,6 +523,52 @@ async fn whoever_listens_hears_of_an_append(pool: PgPool) {
     assert_eq!(watch.next().await.unwrap(), Heard::Beat);
 }
 
+/// One name once, whoever keeps it; what was kept is never written over.
+#[sqlx::test]
+async fn a_build_is_kept_once_under_a_name(pool: PgPool) {
+    let store = Store::on(pool);
+    let id = job(&store, &card("A", "")).await;
+    let build = |name: &str, changes: Vec<Change>| KeptBuild {
+        id: Uuid::new_v4(),
+        name: name.into(),
+        job_id: id,
+        at: OffsetDateTime::UNIX_EPOCH,
+        by_name: "Pavo".into(),
+        volts_class: 48,
+        drive: "geared-hub".into(),
+        changes,
+    };
+    let lever = Change::Likely {
+        slot: "brake-left".into(),
+        kind: Some("lever-that-opens".into()),
+    };
+    let first = build("Sluice trike", vec![lever]);
+    assert!(store.put_build(&first).await.unwrap());
+    // sent again, it is the same
+    assert!(store.put_build(&first).await.unwrap());
+    assert!(
+        !store
+            .put_build(&build("SLUICE trike", vec![]))
+            .await
+            .unwrap()
+    );
+    let renamed = KeptBuild {
+        name: "Another".into(),
+        ..first.clone()
+    };
+    assert!(!store.put_build(&renamed).await.unwrap());
+    assert_eq!(store.builds().await.unwrap(), std::slice::from_ref(&first));
+    let gone = store.drop_build(first.id).await.unwrap();
+    assert_eq!(gone.as_deref(), Some("Sluice trike"));
+    assert_eq!(store.drop_build(first.id).await.unwrap(), None);
+    // of a job that is not there nothing is kept
+    let lost = KeptBuild {
+        job_id: Uuid::new_v4(),
+        ..first
+    };
+    assert!(store.put_build(&lost).await.is_err());
+}
+
 #[sqlx::test]
 async fn emptied_is_empty_and_begins_anew(pool: PgPool) {
     let store = Store::on(pool);
@@ -531,7 +579,19 @@ async fn emptied_is_empty_and_begins_anew(pool: PgPool) {
     let id = job(&store, &card("A", "")).await;
     let first = store.job(id).await.unwrap().number;
     store.put_photo(&photo(id)).await.unwrap();
+    let build = KeptBuild {
+        id,
+        name: "A".into(),
+        job_id: id,
+        at: OffsetDateTime::UNIX_EPOCH,
+        by_name: "Ilse".into(),
+        volts_class: 48,
+        drive: "mid".into(),
+        changes: Vec::new(),
+    };
+    assert!(store.put_build(&build).await.unwrap());
     store.empty().await.unwrap();
+    assert_eq!(store.builds().await.unwrap(), []);
     assert_eq!(store.people_count().await.unwrap(), 0);
     assert_eq!(store.find_jobs("", None, 10).await.unwrap(), []);
     assert_eq!(store.open_job(id).await.unwrap().number, first);
