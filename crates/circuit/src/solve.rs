@@ -229,7 +229,7 @@ impl Circuit {
     }
 
     /// Can it be solved side by side with another?
-    pub fn goes_with(&self, other: &Self) -> bool {
+    fn goes_with(&self, other: &Self) -> bool {
         Arc::ptr_eq(&self.plan, &other.plan)
     }
 

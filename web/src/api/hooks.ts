@@ -76,9 +76,13 @@ export const useSheets = (find: string) =>
   });
 
 export const KEPT_BUILDS = ["builds"];
-/** Builds that the shop has kept under a name. */
-export const useKeptBuilds = () =>
-  useQuery({ queryKey: KEPT_BUILDS, queryFn: () => take(api.GET("/builds")) });
+/** Builds that the shop has kept under a name, of these volts and this drive. */
+export const useKeptBuilds = (volts: number, drive: string) =>
+  useQuery({
+    queryKey: KEPT_BUILDS,
+    queryFn: () => take(api.GET("/builds")),
+    select: (all) => all.filter((b) => b.volts_class === volts && b.drive === drive),
+  });
 
 export const useCard = (id: string, test: string | undefined, head: number) =>
   useQuery({

@@ -125,9 +125,7 @@ export const IntakeNew = () => {
   const kind = draft.kept?.changes.find((c) => c.what === "kind")?.family;
   const family = like.find((f) => f.id === (draft.kept ? kind : draft.like)) ?? like[0];
   const has = draft.has ?? [];
-  const builds = (useKeptBuilds().data ?? []).filter(
-    (b) => b.volts_class === draft.volts && b.drive === draft.drive,
-  );
+  const builds = useKeptBuilds(draft.volts, draft.drive).data ?? [];
   const begins: Change[] =
     draft.kept?.changes ??
     (family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }]);

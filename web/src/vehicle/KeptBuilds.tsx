@@ -10,7 +10,7 @@ import { day } from "../ui/format";
 import { ErrorLine } from "../ui/parts";
 
 /** What a kept build brings to another vehicle: nobody has looked at this one. */
-export const likely = (b: KeptBuild): Body[] =>
+const likely = (b: KeptBuild): Body[] =>
   b.changes.map((change) => ({ kind: "change", change, source: "guessed" }));
 
 /** How this vehicle is put together, kept under a name; and what was kept of others like it, to begin with. */
@@ -24,8 +24,10 @@ export const KeptBuilds = ({
   onTake: (bodies: Body[]) => void;
 }) => {
   const [name, setName] = useState("");
-  const all = useKeptBuilds();
-  const like = (all.data ?? []).filter((b) => b.volts_class === job.volts_class && b.drive === job.drive);
+  // the same id until it is kept: a press whose reply was lost keeps one build
+  const [id, setId] = useState(() => crypto.randomUUID());
+  const all = useKeptBuilds(job.volts_class, job.drive);
+  const like = all.data ?? [];
   const client = useQueryClient();
   const anew = () => client.invalidateQueries({ queryKey: KEPT_BUILDS });
   const keep = useMutation({
@@ -33,11 +35,12 @@ export const KeptBuilds = ({
       take(
         api.POST("/jobs/{id}/build", {
           params: { path: { id: job.id } },
-          body: { id: crypto.randomUUID(), name: as },
+          body: { id, name: as },
         }),
       ),
     onSuccess: () => {
       setName("");
+      setId(crypto.randomUUID());
       void anew();
     },
   });

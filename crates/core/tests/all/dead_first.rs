@@ -13,24 +13,24 @@ use spannung_core::job::entry::{self, Body, ProofResult, ReadOn, ReadingResult, 
 use spannung_core::job::gate::{Standing, allows};
 use spannung_core::reading::Unit;
 
+/// Readings of a hub bike's controller and motor, whatever packs feed them.
+const HUB_BIKE: &[(&str, &str)] = &[
+    ("t-vb-short", "47k"),
+    ("t-bd-low-u", "0.48"),
+    ("t-bd-low-v", "0.49"),
+    ("t-bd-low-w", "0.48"),
+    ("t-bd-high-u", "0.50"),
+    ("t-bd-high-v", "0.49"),
+    ("t-bd-high-w", "0.49"),
+    ("t-ph-12", "121m"),
+    ("t-ph-23", "120m"),
+    ("t-ph-31", "123m"),
+    ("t-ph-frame", "OL"),
+];
+
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
 const SOUND: [(&str, &[(&str, &str)]); 19] = [
-    (
-        "du48",
-        &[
-            ("t-vb-short", "47k"),
-            ("t-bd-low-u", "0.48"),
-            ("t-bd-low-v", "0.49"),
-            ("t-bd-low-w", "0.48"),
-            ("t-bd-high-u", "0.50"),
-            ("t-bd-high-v", "0.49"),
-            ("t-bd-high-w", "0.49"),
-            ("t-ph-12", "121m"),
-            ("t-ph-23", "120m"),
-            ("t-ph-31", "123m"),
-            ("t-ph-frame", "OL"),
-        ],
-    ),
+    ("du48", HUB_BIKE),
     (
         "rr12",
         &[
@@ -39,22 +39,7 @@ const SOUND: [(&str, &[(&str, &str)]); 19] = [
             ("t-loom-short", "150"),
         ],
     ),
-    (
-        "gh48",
-        &[
-            ("t-vb-short", "47k"),
-            ("t-bd-low-u", "0.48"),
-            ("t-bd-low-v", "0.49"),
-            ("t-bd-low-w", "0.48"),
-            ("t-bd-high-u", "0.50"),
-            ("t-bd-high-v", "0.49"),
-            ("t-bd-high-w", "0.49"),
-            ("t-ph-12", "121m"),
-            ("t-ph-23", "120m"),
-            ("t-ph-31", "123m"),
-            ("t-ph-frame", "OL"),
-        ],
-    ),
+    ("gh48", HUB_BIKE),
     (
         "db72",
         &[
