@@ -89,6 +89,9 @@ impl Browser {
             .cdp()
             .send_raw("Emulation.setDeviceMetricsOverride", metrics)
             .await?;
+        // what asks the window's height in its script lays itself out with the next frame
+        let frames = "const done = arguments[0]; requestAnimationFrame(() => requestAnimationFrame(() => done(true)))";
+        self.page.execute_async(frames, Vec::new()).await?;
         Ok(())
     }
 
