@@ -41,12 +41,21 @@ pub fn first_of(name: &str) -> Option<String> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 33] = [
+pub const TRAITS: [&str; 43] = [
     "lithium",
     "lead",
     "docked-pack",
     "second-pack",
     "pack-switch",
+    "pack-data",
+    "pack-combiner",
+    "pack-selector",
+    "charge-id",
+    "anti-spark",
+    "worn-track",
+    "shift-sensor",
+    "shared-loom",
+    "remote-box",
     "electronic",
     "brushless",
     "sensorless",
@@ -67,6 +76,7 @@ pub const TRAITS: [&str; 33] = [
     "throttle",
     "levers",
     "key-switch",
+    "main-switch",
     "kill-switch",
     "display",
     "settings",
@@ -531,6 +541,8 @@ pub struct Family {
     pub logic: Logic,
     /// Access codes.
     pub access: BTreeMap<String, Access>,
+    /// How often a fault comes on what it has, in times of its weight; what is not named, as often.
+    pub odds: BTreeMap<String, f64>,
     /// Segments of the strip in drawing order: id → name.
     pub segments: Vec<Segment>,
     /// Plugs.

@@ -75,7 +75,7 @@ pub struct FaultSpec {
     #[serde(default)]
     pub except: Vec<String>,
     /// Effects in words: `open E`, `series E OHMS…`, `scale E FACTOR…`, `close E`, `release E`,
-    /// `ratio E R…`, `bridge A B OHMS…`, `cross E E` (two wires end on each other's pins). Several numbers are levels that share the weight. `*` in an
+    /// `ratio E R…`, `bridge A B OHMS…`, `short E OHMS…` (a bridge across it), `cross E E` (two wires end on each other's pins). Several numbers are levels that share the weight. `*` in an
     /// element stands for all it fits; of effects parted by `|` the first that this vehicle has holds.
     #[serde(default)]
     pub effects: Vec<String>,
@@ -605,9 +605,13 @@ fn parse_effect(text: &str, level: usize, net: &Netlist) -> Result<Effect, Parse
         Some("release") => Effect::Force(element(1)?, false),
         Some("ratio") => Effect::Ratio(element(1)?, value()?),
         Some("bridge") => Effect::Bridge(node(1)?, node(2)?, value()?),
+        Some("short") => {
+            let over = &net.elements[element(1)?];
+            Effect::Bridge(over.a, over.b, value()?)
+        }
         _ => {
             return Err(Parse::Bad(format!(
-                "effect “{text}” should begin with open, series, scale, close, release, ratio, bridge or cross"
+                "effect “{text}” should begin with open, series, scale, close, release, ratio, bridge, short or cross"
             )));
         }
     })

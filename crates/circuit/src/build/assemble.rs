@@ -559,6 +559,7 @@ impl Build {
             cells,
             logic: Logic::default(),
             access: BTreeMap::new(),
+            odds: BTreeMap::new(),
             segments: SEGMENTS
                 .map(|(id, name)| Segment {
                     id: id.into(),
@@ -642,6 +643,9 @@ impl Family {
         }
         if let Some(bus) = words.nets.get("bus") {
             self.logic.bus.clone_from(bus);
+        }
+        for (fault, times) in &kind.odds {
+            *self.odds.entry(fault.clone()).or_insert(1.0) *= times;
         }
         self.access.extend(kind.access.clone());
         if let Some(group) = &kind.group {

@@ -147,6 +147,9 @@ pub struct Kind {
     /// Cells.
     #[serde(default)]
     pub cells: Option<Cells>,
+    /// How often a fault comes on this kind, in times of what its weight says: fault → factor, 0 of what cannot break here.
+    #[serde(default)]
+    pub odds: BTreeMap<String, f64>,
     /// Places to open.
     #[serde(default)]
     pub access: BTreeMap<String, Access>,
@@ -207,6 +210,9 @@ impl Kind {
         if let Some(word) = kind.traits.iter().find(|t| !TRAITS.contains(&t.as_str())) {
             return Err(at(format!("there is no trait “{word}”")));
         }
+        if let Some((fault, _)) = kind.odds.iter().find(|(_, o)| !(0.0..=20.0).contains(*o)) {
+            return Err(at(format!("odds of “{fault}” lie between 0 and 20")));
+        }
         let known = |id: &&String| slots.iter().any(|s| s.id.get_ref() == *id);
         if let Some(slot) = kind.slots.iter().find(|s| !known(s)) {
             return Err(at(format!("there is no slot “{slot}”")));
@@ -254,6 +260,7 @@ impl Kind {
         also(&mut self.offers, of.offers);
         also(&mut self.points, of.points);
         also(&mut self.proof, of.proof);
+        also(&mut self.odds, of.odds);
         also(&mut self.access, of.access);
         also(&mut self.segments, of.segments);
         self.opens |= of.opens;

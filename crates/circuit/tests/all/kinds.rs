@@ -4,7 +4,7 @@ use crate::common::volts;
 use spannung_circuit::around::Shape;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::build::Build;
-use spannung_circuit::state::{Battery, Brake, Direction, Foot, Key, Throttle, Wheel};
+use spannung_circuit::state::{Battery, Brake, Charger, Direction, Foot, Key, Throttle, Wheel};
 use spannung_circuit::*;
 
 fn built(id: &str, swaps: &[(&str, Option<&str>)]) -> (Profile, Netlist) {
@@ -202,4 +202,149 @@ fn an_armed_alarm_holds_the_drive() {
         assert_eq!(motor(&VehicleState::default()), joined);
         assert_eq!(motor(&apart), unplugged);
     }
+}
+
+/// What a fault of the shipped book does on a vehicle, its cases in order.
+fn faults(profile: &Profile, net: &Netlist, id: &str) -> Vec<FaultCase> {
+    let book = FaultBook::shipped().unwrap();
+    let mut cases = book.cases(profile, net).unwrap();
+    cases.retain(|c| c.fault == id);
+    assert!(!cases.is_empty(), "{id} has no case");
+    cases
+}
+
+/// A pack that is fit sends 0.9 of its 3.3 V through 470 Ω into 47 kΩ: 2.94 V. Its contact open, or its board silent, the line
+/// lies at ground and nothing drives, though the display is lit.
+#[test]
+fn a_controller_that_hears_no_pack_stays_still() {
+    let (profile, net) = built("md36", &[]);
+    let at = |effects: &[Effect]| {
+        let circuit = Circuit::compile(&net, effects, &[]);
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        let see = |sign: &str| scene.observe(sign, &VehicleState::default()).unwrap();
+        let line = volts(&net, effects, &on(), "PKL", "GND");
+        (line, see("motor"), see("display"))
+    };
+    let (line, motor, display) = at(&[]);
+    assert!((line - 2.94).abs() < 0.03, "{line} V");
+    assert_eq!((&*motor, &*display), ("smooth", "lit"));
+    for case in faults(&profile, &net, "bms-comm") {
+        let (line, motor, display) = at(&case.effects);
+        assert!(line.abs() < 0.01, "{}: {line} V", case.key);
+        assert_eq!((&*motor, &*display), ("silent", "lit"), "{}", case.key);
+    }
+}
+
+/// The pack's mark of 10 kΩ halves the charger's 5 V: it finds it and charges. Without the mark its line stands at 5 V and the
+/// port gets nothing, though charger, leads and fuse are whole: at rest 38.5 V of ten groups stand there, 42 V while charging.
+#[test]
+fn a_charger_waits_for_the_mark_of_the_pack() {
+    let (profile, net) = built("md36", &[]);
+    let charging = VehicleState {
+        battery: Battery::In,
+        charger: Charger::Plugged,
+        ..VehicleState::default()
+    };
+    let line = |effects: &[Effect], point: &str| volts(&net, effects, &charging, point, "CG-");
+    assert!((line(&[], "CGD") - 2.5).abs() < 0.05);
+    let amps = |effects: &[Effect]| line(effects, "CGI") - line(effects, "CG+");
+    assert!(amps(&[]) > 0.05, "{}", amps(&[]));
+    let port = &faults(&profile, &net, "chg-id")[0];
+    assert!((line(&port.effects, "CGD") - 5.0).abs() < 0.05);
+    assert!((line(&port.effects, "CG+") - 38.5).abs() < 0.3);
+}
+
+/// A sensor whose contact stays closed pulls 4.85 V behind 4.7 kΩ down through 20 Ω: 0.02 V, and nothing drives until it is apart.
+#[test]
+fn a_shift_sensor_that_sticks_holds_the_drive() {
+    let (profile, net) = built("md48", &[]);
+    let stuck = &faults(&profile, &net, "gear-sensor")[0].effects;
+    let apart = VehicleState {
+        apart: ["shift".to_string()].into(),
+        ..VehicleState::default()
+    };
+    for (effects, line, joined) in [(&vec![], 4.85, "smooth"), (stuck, 0.02, "silent")] {
+        let v = volts(&net, effects, &on(), "SFT", "GND");
+        assert!((v - line).abs() < 0.1, "{v} V");
+        let circuit = Circuit::compile(&net, effects, &[]);
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        assert_eq!(
+            scene.observe("motor", &VehicleState::default()).unwrap(),
+            joined
+        );
+        assert_eq!(scene.observe("motor", &apart).unwrap(), "smooth");
+    }
+}
+
+/// 13 groups of 3.85 V are 50.05 V. The first pack out of its dock, its contacts show nothing; with the first way shorted the
+/// second pack stands there, 0.42 V of its own diode lower. A second pack of 0.86 reads 7.0 V below the first, one of 1.12
+/// 6.0 V above it.
+#[test]
+fn what_two_packs_show_of_each_other() {
+    let (profile, net) = built("du48", &[]);
+    let empty = VehicleState {
+        apart: ["dock".to_string()].into(),
+        battery: Battery::In,
+        ..VehicleState::default()
+    };
+    let dock = |effects: &[Effect]| {
+        volts(
+            &net,
+            effects,
+            &empty,
+            "dock.pack-plus.c",
+            "dock.pack-minus.c",
+        )
+    };
+    assert!(dock(&[]).abs() < 1.0);
+    let shorted = faults(&profile, &net, "comb-short");
+    assert!((dock(&shorted[0].effects) - 49.6).abs() < 0.15);
+    assert!(dock(&shorted[1].effects).abs() < 1.0);
+    let unlike = faults(&profile, &net, "batt-mismatch");
+    let docked = VehicleState {
+        battery: Battery::In,
+        ..VehicleState::default()
+    };
+    let apart = |effects: &[Effect]| volts(&net, effects, &docked, "P+", "P2+");
+    assert!(apart(&[]).abs() < 0.1);
+    assert!((apart(&unlike[0].effects) - 7.0).abs() < 0.2);
+    assert!((apart(&unlike[1].effects) + 6.0).abs() < 0.2);
+}
+
+/// A selector between its contacts, an anti-spark switch that stays open: no volts behind, all of them across it.
+#[test]
+fn what_stands_open_in_the_main_lead_keeps_the_volts() {
+    let (profile, net) = built("du48", &[("second-pack", Some("selector-of-packs"))]);
+    let between = &faults(&profile, &net, "comb-select")[0].effects;
+    assert!((volts(&net, &[], &on(), "VB+", "GND") - 50.05).abs() < 0.2);
+    assert!(volts(&net, between, &on(), "VB+", "GND") < 6.0);
+    let (profile, net) = built("rq48", &[]);
+    let open = &faults(&profile, &net, "pwr-antispark")[0].effects;
+    assert!(volts(&net, &[], &on(), "ASI", "ASO").abs() < 0.05);
+    assert!((volts(&net, open, &on(), "ASI", "ASO") - 50.05).abs() < 0.3);
+}
+
+/// The bars' shared ground broken at the parting: the throttle's line follows its supply, above the 4.6 V at which a controller
+/// calls it a fault, and no lever cuts; each of the three plugs alone is sound.
+#[test]
+fn a_shared_core_takes_throttle_and_levers_at_once() {
+    let (profile, net) = built("gh48", &[("loom", Some("one-to-four-loom"))]);
+    let broken = &faults(&profile, &net, "har-splitter")[0].effects;
+    let squeezed = VehicleState {
+        brake: Brake::Left,
+        ..on()
+    };
+    let throttle = volts(&net, broken, &on(), "THR", "GND");
+    assert!(throttle > 4.0, "{throttle} V");
+    let lever = |effects: &[Effect]| volts(&net, effects, &squeezed, "brake-left.1.c", "GND");
+    assert!(
+        lever(&[]) < 0.5 && lever(broken) > 3.0,
+        "{} {}",
+        lever(&[]),
+        lever(broken)
+    );
+    let (plain, net) = built("gh48", &[]);
+    let book = FaultBook::shipped().unwrap();
+    let mut cases = book.cases(&plain, &net).unwrap().into_iter();
+    assert!(cases.all(|c| !c.fault.starts_with("har-splitter")));
 }

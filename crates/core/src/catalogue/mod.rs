@@ -40,8 +40,8 @@ pub struct Prior {
     pub fault: Spanned<String>,
     /// Repair class; may hold `{x}` or `{strand}`.
     pub class: String,
-    /// Weight per 1000 jobs by vehicle group (`EB`, `SC`, `RO`, `DI`); a group that is not named does
-    /// not have this fault.
+    /// Weight per 1000 jobs by vehicle group (`EB`, `SC`, `RO`, `DI`). A group that is not named has it as seldom as the
+    /// seldomest: only what is built in can break, wherever it is. 0 of a group that never has it.
     pub weight: BTreeMap<String, f64>,
     /// Odds multiplier per risk factor.
     #[serde(default)]
@@ -53,6 +53,16 @@ pub struct Prior {
     pub minutes: f64,
     /// Price band of the part: 0, A … E.
     pub band: String,
+}
+
+impl Prior {
+    /// Weight per 1000 jobs on such a vehicle, by its group and by the component kinds that it has; 0 of what cannot break there.
+    pub fn weight_on(&self, family: &Family) -> f64 {
+        let seldomest = || self.weight.values().copied().fold(f64::INFINITY, f64::min);
+        let group = self.weight.get(&family.group).copied();
+        let odds = family.odds.get(self.fault.get_ref()).copied();
+        group.unwrap_or_else(seldomest) * odds.unwrap_or(1.0)
+    }
 }
 
 /// One act on one part at one place.
@@ -445,6 +455,14 @@ impl Catalogue {
                 return Err(CircuitError::Unknown {
                     kind: "error code of a plug",
                     name: format!("{code}, {}", family.id),
+                });
+            }
+        }
+        for kind in &Shelf::shipped()?.kinds {
+            if let Some(fault) = kind.odds.keys().find(|f| !self.priors.contains_key(*f)) {
+                return Err(CircuitError::Unknown {
+                    kind: "fault of the odds",
+                    name: format!("{fault}, {}", kind.id.get_ref()),
                 });
             }
         }

@@ -128,8 +128,7 @@ impl Hypotheses {
                 heaviest.push(0.0);
                 new.classes.len() - 1
             });
-            let group = &profile.family.group;
-            let weight = prior.weight.get(group).copied().unwrap_or(0.0) * case.share;
+            let weight = prior.weight_on(&profile.family) * case.share;
             let weight = weight
                 * altered
                     .iter()

@@ -62,14 +62,14 @@ impl Model {
     ) -> Result<Self, CoreError> {
         let net = profile.netlist()?;
         let mut cases = catalogue.faults.cases(profile, &net)?;
-        let group = &profile.family.group;
-        cases.retain(|c| catalogue.priors[&c.fault].weight.contains_key(group));
+        let weight = |c: &FaultCase| catalogue.priors[&c.fault].weight_on(&profile.family);
+        cases.retain(|c| weight(c) > 0.0);
         let listed = cases.len();
         let unheard = |c: &FaultCase| struck == Some(c.fault.as_str());
         let known = |c: &FaultCase| {
             let prior = &catalogue.priors[&c.fault];
             Known {
-                weight: prior.weight[group] * c.share,
+                weight: weight(c) * c.share,
                 class: class_id(catalogue, profile, c),
                 renews: prior.band != "0",
                 struck: unheard(c),

@@ -294,6 +294,10 @@ pub fn build(
     generated(profile, net, &mut out)?;
     groups_in_reach(profile, net, &mut out)?;
     for test in &mut out {
+        // off, a switch in the main lead keeps the volts from everything behind it
+        if family.has("main-switch") && test.state.battery == Some(Battery::In) {
+            test.state.key = test.state.key.map(|_| Key::On);
+        }
         vehicle_needs(family, test);
         let through = ["ohm.", "iso."].iter().any(|p| test.id.starts_with(p));
         if let Kind::Probe(probe) = &mut test.kind {

@@ -1,10 +1,11 @@
 //! The catalogue hangs together: every fault can be seen, every test can be moved, every symptom has a
 //! fault behind it, every access leads somewhere. Worked out from the model, not from the files alone.
 
-use crate::common::{catalogue, model, models};
+use crate::common::{catalogue, model, models, shows, with_every_kind};
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::state::{Battery, Foot};
-use spannung_circuit::{Mode, VehicleState};
+use spannung_circuit::state::{Battery, Foot, Key};
+use spannung_circuit::{Change, Family, Mode, Profile, VehicleState};
+use spannung_core::diagnosis::Answer;
 use spannung_core::diagnosis::repertoire::Kind;
 use spannung_core::diagnosis::rows::Rows;
 use std::collections::BTreeSet;
@@ -21,7 +22,7 @@ fn moves(rows: &Rows, case: usize) -> f64 {
 #[test]
 fn every_fault_shows_in_a_test_or_a_symptom() {
     let catalogue = catalogue();
-    for m in models() {
+    for m in models().chain(with_every_kind()) {
         let unseen: Vec<&str> = m
             .listed()
             .iter()
@@ -50,7 +51,7 @@ fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
     let written: BTreeSet<&str> = procedures.chain(probes).map(String::as_str).collect();
     let mut on_offer: BTreeSet<&str> = BTreeSet::new();
     let mut unmoved = Vec::new();
-    for m in models() {
+    for m in models().chain(with_every_kind()) {
         let mine = m.tests.iter().zip(&m.rows);
         for (t, rows) in mine.filter(|(t, _)| written.contains(t.id.as_str())) {
             let moved = (0..m.cases.len()).any(|k| moves(rows, k) >= APART);
@@ -63,7 +64,7 @@ fn every_test_that_somebody_wrote_is_moved_by_some_fault() {
     assert!(unmoved.is_empty(), "{}", unmoved.join("\n"));
     // a look that no fault of a vehicle moves is not offered there, but somewhere it is
     let idle: Vec<&&str> = written.difference(&on_offer).collect();
-    assert!(idle.is_empty(), "no fault moves {idle:?} on any family");
+    assert!(idle.is_empty(), "no fault moves {idle:?} on any vehicle");
 }
 
 /// A rail that is dead and one that is whole are two outcomes, whatever bad contacts lie between them.
@@ -169,5 +170,47 @@ fn probes_on_wires_have_their_pins_on_the_face() {
                 );
             }
         }
+    }
+}
+
+/// What breaks belongs to the component that is there, whatever vehicle it is built into; a track has no magnet that could move.
+#[test]
+fn what_is_built_in_can_break_wherever_it_is() {
+    let c = catalogue();
+    let with = |family: &str, slot: &str, kind: &str| {
+        let swap = Change::Component {
+            slot: slot.into(),
+            kind: Some(kind.into()),
+        };
+        let own = c.families.iter().find(|f| f.id == family).unwrap();
+        Profile::new(own, &[swap]).unwrap().family
+    };
+    let weight = |fault: &str, family: &Family| c.priors[fault].weight_on(family);
+    let quad = with("rq48", "second-pack", "diode-combiner");
+    assert!((weight("comb-open", &quad) - 15.0).abs() < 1e-9);
+    let board = with("rq48", "second-pack", "ideal-diode-combiner");
+    assert!((weight("comb-open", &board) - 30.0).abs() < 1e-9);
+    let track = with("gh48", "throttle", "potentiometer-throttle");
+    let hall = with("gh48", "throttle", "hall-throttle");
+    assert!(weight("thr-magnet", &track) == 0.0 && weight("thr-magnet", &hall) > 0.0);
+    assert!(weight("thr-dead", &track) > 0.0);
+    // a group that is said never to have it
+    let bike = c.families.iter().find(|f| f.id == "db72").unwrap();
+    assert!(weight("chg-swapped", bike) == 0.0);
+}
+
+/// Off, a switch in the main lead keeps the volts from the controller: what is read there is read with it on.
+#[test]
+fn behind_a_switch_in_the_main_lead_readings_are_taken_with_it_on() {
+    for m in with_every_kind()
+        .iter()
+        .filter(|m| m.profile.family.has("main-switch"))
+    {
+        let feed = m.tests.iter().position(|t| t.id == "t-vb-open").unwrap();
+        assert_eq!(m.tests[feed].state.key, Some(Key::On));
+        let Answer::Figure { low, high } = shows(m, feed, None) else {
+            panic!("volts are a figure");
+        };
+        assert!(low > 40.0 && high < 60.0, "{low} to {high} V");
     }
 }

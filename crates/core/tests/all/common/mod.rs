@@ -3,7 +3,8 @@
 
 pub mod samples;
 
-use spannung_circuit::{Family, Profile};
+use spannung_circuit::build::Shelf;
+use spannung_circuit::{Change, Family, Profile};
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::{Answer, Evidence, Item, Model};
@@ -47,6 +48,36 @@ pub fn model(id: &str) -> &'static Model {
 /// Models of all families that ship.
 pub fn models() -> impl Iterator<Item = &'static Model> {
     catalogue().families.iter().map(|f| model(&f.id))
+}
+
+/// For every component kind that no ready build has, a model of the first ready build that takes it, with it in place.
+pub fn with_every_kind() -> &'static [Model] {
+    static MODELS: OnceLock<Vec<Model>> = OnceLock::new();
+    MODELS.get_or_init(|| {
+        let families = &catalogue().families;
+        let ready = |kind: &str| {
+            let mut all = families.iter().flat_map(|f| &f.build.components);
+            all.any(|c| c.kind == kind)
+        };
+        let with = |slot: &str, kind: &str| {
+            let swap = Change::Component {
+                slot: slot.into(),
+                kind: Some(kind.into()),
+            };
+            let takes = |f| Profile::new(f, std::slice::from_ref(&swap)).ok();
+            let profile = families.iter().find_map(takes);
+            let profile = profile.unwrap_or_else(|| panic!("{kind} goes nowhere"));
+            Model::build(catalogue(), &profile).unwrap()
+        };
+        let shelf = Shelf::shipped().unwrap();
+        let fits = shelf.slots.iter().flat_map(|slot| {
+            let kinds = shelf.fitting(slot.id.get_ref()).into_iter();
+            kinds.map(move |kind| (slot.id.get_ref(), kind.id.get_ref()))
+        });
+        fits.filter(|(_, kind)| !ready(kind))
+            .map(|(slot, kind)| with(slot, kind))
+            .collect()
+    })
 }
 
 /// A symptom that the customer told.
