@@ -247,7 +247,7 @@ fn passes(
         "charger-voltage" => {
             let mut figures = m.profile.family.figures.iter();
             let label = figures.find(|f| f.id.get_ref() == "charger").unwrap().usual;
-            match show("t-chg-ocv") {
+            match show("t-chg-ocv").or_else(|| show("t-chg-ocv-id")) {
                 // what the last digits run between is read in its middle
                 Some(Answer::Figure { low, high }) => judged(&format!(
                     "{:.2}",
