@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { flush, onView, write, type Written } from "../outbox/outbox";
+import { flush, isWriting, onView, write, type Written } from "../outbox/outbox";
 import { keepClock, shopNow } from "./clock";
 import { setHabits } from "../ui/format";
 import { useSettled } from "../ui/useSettled";
@@ -213,18 +213,31 @@ export function useLive(job: JobView | undefined): void {
   const now = job?.now;
   const head = useRef(0);
   head.current = job?.head ?? 0;
+  // heard of while an entry of this page was on its way: its own, most likely, whose view comes by itself
+  const heard = useRef(0);
   useEffect(() => {
     if (now !== undefined) keepClock(now);
   }, [now]);
   useEffect(() => {
     if (id === undefined) return undefined;
+    heard.current = 0;
     return follow((news) => {
       void flush();
       if (news !== "look" && news.job !== id) return;
+      if (news !== "look" && isWriting(id)) {
+        heard.current = Math.max(heard.current, news.head);
+        return;
+      }
       if (news === "look" || news.head > head.current) {
         for (const key of ["job", "record", "report"]) void client.invalidateQueries({ queryKey: [key, id] });
         void client.invalidateQueries({ queryKey: ["card", id] });
       }
     });
   }, [id, client]);
+  const shown = job?.head ?? 0;
+  useEffect(() => {
+    // somebody else's came after what the view holds
+    if (heard.current > shown) void client.invalidateQueries({ queryKey: ["job", id] });
+    heard.current = 0;
+  }, [shown, id, client]);
 }

@@ -55,6 +55,10 @@ const REMEMBERED = 60;
 let state: State = { waiting: [], away: false };
 const listeners = new Set<() => void>();
 const set = (change: Partial<State>) => {
+  // a page that shows the same is not drawn again
+  const none = change.waiting?.length === 0 && state.waiting.length === 0;
+  const same = (key: keyof State) => change[key] === state[key] || (key === "waiting" && none);
+  if ((Object.keys(change) as (keyof State)[]).every(same)) return;
   state = { ...state, ...change };
   listeners.forEach((l) => {
     l();
@@ -114,18 +118,30 @@ const refresh = async (): Promise<void> => {
   });
 };
 
-const put = async (item: Kept, picture?: Blob): Promise<number> => {
+/** Write down. `relaxed` outlives the page and the browser, `strict` a loss of power as well. */
+const put = async (item: Kept, durability: "relaxed" | "strict", picture?: Blob): Promise<number> => {
   const db = await database();
-  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability: "strict" });
+  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability });
   if (picture && item.photo) await tx.objectStore("pictures").put(picture, item.photo.id);
   const key = await tx.objectStore("kept").put(item);
   await tx.done;
   return key;
 };
 
+/** What stays on this device outlives a loss of power before it is said to be kept. */
+const secure = async (key: number): Promise<void> => {
+  const db = await database();
+  const tx = db.transaction("kept", "readwrite", { durability: "strict" });
+  const there = await tx.store.get(key);
+  // another tab may have sent it meanwhile
+  if (there !== undefined) await tx.store.put(there);
+  await tx.done;
+};
+
 const drop = async (item: Kept): Promise<void> => {
   const db = await database();
-  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability: "strict" });
+  // should it come back after a loss of power, it is sent again, and the server knows it by its id
+  const tx = db.transaction(["kept", "pictures"], "readwrite", { durability: "relaxed" });
   if (item.key !== undefined) await tx.objectStore("kept").delete(item.key);
   if (item.photo) await tx.objectStore("pictures").delete(item.photo.id);
   await tx.done;
@@ -211,9 +227,9 @@ const drain = async (job: string): Promise<void> => {
     if (item.refused !== undefined || key === undefined || !isMine(item)) continue;
     try {
       await deliver(item);
-      await drop(item);
       set({ away: false });
       waiters.get(key)?.sent();
+      await drop(item);
     } catch (e) {
       if (notDelivered(e)) {
         set({ away: true });
@@ -229,7 +245,7 @@ const drain = async (job: string): Promise<void> => {
         // whoever wrote it is still there, with the words in the field: told at once, and not kept twice
         await drop(item);
         waiter.refused(e);
-      } else await put({ ...item, refused: e instanceof Error ? e.message : String(e) });
+      } else await put({ ...item, refused: e instanceof Error ? e.message : String(e) }, "strict");
     }
   }
 };
@@ -247,11 +263,13 @@ const send = (job: string): Promise<void> => {
   return run;
 };
 
-/** Write entries of one job. Behind others of it that wait, they wait as well: the order holds. */
-export const write = async (
-  given: Pick<Kept, "job" | "words" | "entries" | "photo">,
-  picture?: Blob,
-): Promise<Written> => {
+const writing = new Map<string, number>();
+/** Is something of this job on its way from this page just now? The view that comes after it shows what others wrote, too. */
+export const isWriting = (job: string): boolean => (writing.get(job) ?? 0) > 0;
+
+type Given = Pick<Kept, "job" | "words" | "entries" | "photo">;
+
+const writeOne = async (given: Given, picture?: Blob): Promise<Written> => {
   const item: Kept = {
     ...given,
     entries: given.entries.map((e) =>
@@ -261,7 +279,8 @@ export const write = async (
     name: person.name,
   };
   remember(item.job, item.entries);
-  const key = await put(item, picture);
+  // the server's own disk is what counts when it answers; only what stays here has to be on this one
+  const key = await put(item, "relaxed", picture);
   fresh.add(key);
   const behind = state.waiting.some((w) => w.job === item.job && w.by === item.by && w.refused === undefined);
   let sent = false;
@@ -284,13 +303,26 @@ export const write = async (
   } finally {
     waiters.delete(key);
     fresh.delete(key);
-    await refresh();
+    void refresh();
   }
   if (!sent) {
+    await secure(key);
+    await refresh();
     set({ away: true });
     return { kept: true };
   }
   return { view: await look(item.job) };
+};
+
+/** Write entries of one job. Behind others of it that wait, they wait as well: the order holds. */
+export const write = async (given: Given, picture?: Blob): Promise<Written> => {
+  const { job } = given;
+  writing.set(job, (writing.get(job) ?? 0) + 1);
+  try {
+    return await writeOne(given, picture);
+  } finally {
+    writing.set(job, (writing.get(job) ?? 1) - 1);
+  }
 };
 
 /** Send what waits, job by job. */

@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { memo, useEffect, useMemo, useRef, useState } from "react";
 import type { SegmentShare, TraceMapData } from "../api/client";
 import { insulation, v } from "../theme/tokens";
 import { hatch, level } from "../ui/hatch";
@@ -50,8 +50,7 @@ const nearest = (from: Plug, [dx, dy]: [number, number], all: Plug[]): Plug | un
     .at(0);
 };
 
-/** The vehicle's own current path, drawn from its graph. */
-export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly = false }: Props) => {
+const Path = ({ map, segments, onStrand, dashed = false, suspectsOnly = false }: Props) => {
   const ref = useRef<HTMLDivElement>(null);
   const [width, setWidth] = useState(1280);
   useEffect(() => {
@@ -310,6 +309,9 @@ export const TraceMap = ({ map, segments, onStrand, dashed = false, suspectsOnly
     </Box>
   );
 };
+
+/** The vehicle's own current path, drawn from its graph; drawn again only when something of it is new. */
+export const TraceMap = memo(Path);
 
 /** Ground of a segment's bar by how it stands; a suspected one is hatched. */
 const BAR: Record<string, string> = { cleared: v("verdigrisFill"), unlikely: v("rule") };

@@ -8,6 +8,8 @@ use std::time::Instant;
 
 /// Jobs open at a time.
 const JOBS: usize = 10;
+/// A page is given so long to come to rest before it is pressed.
+const AT_REST: std::time::Duration = std::time::Duration::from_millis(1500);
 /// Checks answered in each.
 const CHECKS: usize = 6;
 
@@ -65,6 +67,8 @@ async fn main() -> Done {
             .goto(format!("{}/jobs/{id}/bench", server.url))
             .await?;
         b.see("[data-controls-take]").await?;
+        // as a technician finds it: fetched, drawn and at rest
+        tokio::time::sleep(AT_REST).await;
         // from the press to the frame in which the evidence strip has its tiles and the suspects are new
         let wait = "const tiles = () => document.querySelectorAll('[data-tile]').length;
             window.took = undefined; const start = performance.now();
