@@ -1,6 +1,6 @@
 //! This vehicle: its family and what is different on it, built into a netlist.
 
-use crate::build::{self, Build, Shelf};
+use crate::build::{self, Shelf};
 use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::{Family, PartSpec};
@@ -353,21 +353,16 @@ impl Profile {
     pub fn judges_like(&self, other: &Self) -> bool {
         self.built == other.built
             && self.normally_closed == other.normally_closed
+            && self.family.opens == other.family.opens
             && self.hall_pull_up == other.hall_pull_up
             && self.brake_pull_up == other.brake_pull_up
             && self.halls_60 == other.halls_60
     }
 
-    /// Is another vehicle put together of the same components, whatever of them was seen or told?
-    pub fn wired_like(&self, other: &Self) -> bool {
-        let told = self.family.build.told.clone();
-        let build = &other.family.build;
-        let build = Build {
-            told,
-            ..build.clone()
-        };
-        build == self.family.build
-            && self.family.logic == other.family.logic
+    /// Does its controller decide by the same figures as another's?
+    pub fn decides_like(&self, other: &Self) -> bool {
+        self.family.logic == other.family.logic
+            && self.family.motor == other.family.motor
             && self.halls_60 == other.halls_60
     }
 

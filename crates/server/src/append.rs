@@ -86,8 +86,19 @@ pub async fn append(
     Err(StoreError::Moved.into())
 }
 
+/// A job as it would stand with what is sent, checked as when it is appended; nothing is stored.
+///
+/// # Errors
+/// As [`append`].
+pub async fn tried(app: &App, loaded: &Loaded, sent: &Sent, by: &Person) -> Result<Job, ApiError> {
+    let plan = plan(app, loaded, std::slice::from_ref(sent), by).await?;
+    Ok(plan.map_or_else(|| loaded.job.clone(), |p| p.job))
+}
+
 /// What is written when all of it fits.
 struct Plan {
+    /// The job with it.
+    job: Job,
     seen: i64,
     pack_seen: Option<i64>,
     entries: Vec<NewEntry>,
@@ -171,6 +182,7 @@ async fn plan(
         dangers,
         card: card(&app.catalogue, &job),
         entries: to_write(app, loaded, fresh),
+        job,
     }))
 }
 

@@ -2,6 +2,7 @@
 //! reading taken in another state than its test's own are kept with the model.
 
 use crate::error::ApiError;
+use spannung_circuit::build::{Kind, Shelf};
 use spannung_circuit::{Change, Family, Profile, VehicleState};
 use spannung_core::catalogue::{Catalogue, fnv};
 use spannung_core::diagnosis::column::Column;
@@ -91,10 +92,46 @@ fn key(catalogue: &Catalogue, family: &Family, changes: &[Change]) -> u64 {
     fnv(format!("{}\n{}\n{changes}", catalogue.hash, family.id).bytes())
 }
 
-/// How many of the changes are behind the last one that another model begins with.
-fn anew(changes: &[Change]) -> usize {
-    let last = changes.iter().rposition(Change::rebuilds);
-    last.map_or(0, |k| k + 1)
+/// The way to a model, as numbers of changes: the vehicle as it was put together, with what hangs at its signal wires, and
+/// then one change after the other. It is the same after every start of the server.
+fn way(family: &Family, changes: &[Change]) -> Vec<usize> {
+    let components = family.build.components.iter();
+    let mut stands: HashMap<&str, &str> = components
+        .map(|c| (c.slot.get_ref().as_str(), c.kind.as_str()))
+        .collect();
+    let shelf = Shelf::shipped().ok();
+    let small = |slot: &str, kind: Option<&str>| {
+        let devices = shelf.and_then(|s| s.slot(slot));
+        let kind = kind.map(|id| shelf.and_then(|s| s.kind(id)));
+        devices.is_some_and(|s| s.section == "devices")
+            && kind.is_none_or(|k| k.is_some_and(Kind::at_signals))
+    };
+    let (mut power, mut built) = (0, 0);
+    for (k, change) in changes.iter().enumerate() {
+        let mut reaches = change.rebuilds();
+        if let Change::Component { slot, kind } | Change::Likely { slot, kind } = change {
+            // what was assumed, and somebody looked
+            let before = stands.get(slot.as_str()).copied();
+            if before == kind.as_deref() {
+                continue;
+            }
+            reaches = !small(slot, before) || !small(slot, kind.as_deref());
+            match kind {
+                Some(kind) => stands.insert(slot, kind),
+                None => stands.remove(slot.as_str()),
+            };
+        }
+        if reaches {
+            power = k + 1;
+        }
+        if change.rebuilds() {
+            built = k + 1;
+        }
+    }
+    let mut way = vec![power, built];
+    way.extend(built + 1..=changes.len());
+    way.dedup();
+    way
 }
 
 type Slot = Arc<OnceCell<Arc<Ready>>>;
@@ -137,10 +174,12 @@ impl Models {
             .begun(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
         let changes = job.differences();
-        if !changes.is_empty() && anew(&changes) == 0 {
-            // every way that takes something over begins at the unchanged family, which is kept for all of them
-            let base = self.place(key(catalogue, family, &[]));
-            base.get_or_try_init(|| self.build(catalogue, family, &[]))
+        let first = way(family, &changes)[0];
+        if first < changes.len() {
+            // where the way begins is kept for all that go on from there
+            let begun = &changes[..first];
+            let base = self.place(key(catalogue, family, begun));
+            base.get_or_try_init(|| self.build(catalogue, family, begun))
                 .await?;
         }
         let slot = self.place(key(catalogue, family, &changes));
@@ -172,9 +211,8 @@ impl Models {
         }
     }
 
-    /// One change after the other, from the longest way that is kept: what a change leaves alone is taken
-    /// over, and the way to a model is the same after every start of the server. What lies on the way is
-    /// not kept.
+    /// Along the [`way`], from the farthest that is kept: what a change leaves alone is taken over. What lies between is not
+    /// kept.
     async fn build(
         &self,
         catalogue: &Arc<Catalogue>,
@@ -186,18 +224,16 @@ impl Models {
             .acquire()
             .await
             .map_err(ApiError::internal("model"))?;
-        let kept = (0..changes.len())
-            .rev()
-            .find_map(|n| Some((n, self.ready(key(catalogue, family, &changes[..n]))?)));
-        // Another component leaves nothing alone that could be taken over, and one that was only assumed and is seen now
-        // everything: what lies before it is not worked out for it, and one that was worked out at once serves it.
-        let from = anew(changes);
-        let whole = |n: usize| n >= from || anew(&changes[..n]) == n;
-        let (done, mut before) = match kept.filter(|(n, _)| whole(*n)) {
-            Some((n, ready)) => (from.max(n + 1), Some(ready)),
-            None => (from, None),
-        };
-        for n in done..=changes.len() {
+        let mut left = way(family, changes);
+        let there = |n: &usize| self.ready(key(catalogue, family, &changes[..*n]));
+        let kept = left
+            .iter()
+            .rposition(|n| *n < changes.len() && there(n).is_some());
+        let mut before = kept.and_then(|k| there(&left[k]));
+        if before.is_some() {
+            left.drain(..=kept.unwrap_or(0));
+        }
+        for n in left {
             let profile =
                 Profile::new(family, &changes[..n]).map_err(spannung_core::CoreError::from)?;
             let catalogue = Arc::clone(catalogue);

@@ -15,6 +15,7 @@ export type Card = Schemas["Card"];
 export type Suspect = Schemas["Suspect"];
 export type SegmentShare = Schemas["SegmentShare"];
 export type Tile = Schemas["Tile"];
+export type IfSo = Schemas["IfSo"];
 export type TraceMapData = Schemas["Map"];
 export type MapStrand = Schemas["MapStrand"];
 export type Ticket = Schemas["Ticket"];

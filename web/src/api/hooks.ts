@@ -4,7 +4,16 @@ import { flush, isWriting, onView, write, type Written } from "../outbox/outbox"
 import { keepClock, shopNow } from "./clock";
 import { setHabits } from "../ui/format";
 import { useSettled } from "../ui/useSettled";
-import { api, entry, take, type Body, type JobView, type Station } from "./client";
+import {
+  api,
+  entry,
+  take,
+  type Body,
+  type Change,
+  type JobView,
+  type KnownFrom,
+  type Station,
+} from "./client";
 import { follow } from "./live";
 
 export const useMe = () =>
@@ -104,6 +113,25 @@ export const useForecast = (job: JobView) => {
       take(api.GET("/jobs/{id}/forecast", { params: { path: { id: job.id } }, signal })),
   });
 };
+
+/** How the job would stand if its vehicle were changed so; asked again when something was written. */
+export const useIfSo = (job: JobView, change: Change | undefined, source: KnownFrom, strand: string) =>
+  useQuery({
+    queryKey: ["if-so", job.id, job.head, strand, JSON.stringify(change)],
+    enabled: change !== undefined,
+    staleTime: Infinity,
+    retry: false,
+    queryFn: () => {
+      const body: Body | undefined = change && { kind: "change", change, source };
+      if (body === undefined) throw new Error("Nothing is tried.");
+      return take(
+        api.POST("/jobs/{id}/if-so", {
+          params: { path: { id: job.id } },
+          body: { entry: entry(body, job.head), strand },
+        }),
+      );
+    },
+  });
 
 export const useProfile = (job: JobView | undefined) =>
   useQuery({

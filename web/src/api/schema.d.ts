@@ -351,6 +351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/jobs/{id}/if-so": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a job would stand if its vehicle were changed so; nothing is stored. What was read is weighed against the changed drawing. */
+        post: operations["show_if_so"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/jobs/{id}/parts.csv": {
         parameters: {
             query?: never;
@@ -2314,6 +2331,29 @@ export interface components {
             /** @description Told, denied, or taken away. */
             yes?: boolean | null;
         };
+        /** @description How a job would stand with a change of its vehicle that is only tried. */
+        IfSo: {
+            /**
+             * Format: int32
+             * @description Built otherwise than the drawing, per cent.
+             */
+            built_percent: number;
+            /** @description What was read, judged against the changed drawing. */
+            evidence: components["schemas"]["Tile"][];
+            /**
+             * Format: int32
+             * @description Nothing wrong, per cent.
+             */
+            nothing_percent: number;
+            /**
+             * Format: int32
+             * @description Something the drawing does not hold, per cent.
+             */
+            outside_percent: number;
+            strand?: components["schemas"]["MapStrand"] | null;
+            /** @description Suspects by share. */
+            suspects: components["schemas"]["Suspect"][];
+        };
         /** @description Where the job came in from. */
         ImportView: {
             /** Format: date-time */
@@ -3881,6 +3921,13 @@ export interface components {
             name: string;
             yes?: boolean | null;
         };
+        /** @description A change of the vehicle that is only tried. */
+        TriedChange: {
+            /** @description The entry as it would be sent. */
+            entry: components["schemas"]["Sent"];
+            /** @description Strand that is shown with it. */
+            strand?: string | null;
+        };
         /** @description One repair in the order of trying. */
         TryView: {
             /** @description Repair class; none for handing back as sound. */
@@ -4735,6 +4782,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ForecastView"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    show_if_so: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TriedChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IfSo"];
                 };
             };
             "4XX": {

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { Change, JobView, KnownFrom, MapStrand } from "../api/client";
-import { useChoices } from "../api/hooks";
+import { useChoices, useIfSo } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { useCommands } from "../ui/commands";
 import { OneOf, Plain, number, pressed } from "../ui/form";
@@ -11,6 +11,7 @@ import { ErrorLine, Heading, Key } from "../ui/parts";
 import { SOURCES, from } from "../has/sources";
 import { PlugFace } from "./PlugFace";
 import { Swatches } from "./Swatches";
+import { Tried, wordsOfTried } from "./Tried";
 
 interface Props {
   job: JobView;
@@ -22,6 +23,19 @@ interface Props {
   onDone: () => void;
 }
 
+/** Changes by which something reads otherwise. */
+const TRIED: Change["what"][] = ["order", "pull-up", "normally-closed-brake"];
+
+/** Where the wires that are tried on other pins came from: from, to. */
+const ghosts = (strand: MapStrand, tried: Change | undefined): [number, number][] => {
+  if (tried?.what !== "order") return [];
+  const now = strand.wires.map((w) => w.pin).sort((a, b) => a - b);
+  return now.flatMap((pin, k): [number, number][] => {
+    const to = tried.pins[k];
+    return to === undefined || to === pin ? [] : [[pin, to]];
+  });
+};
+
 /** Volts that lines are pulled up to on vehicles of these kinds. */
 const PULL_UPS = [3.3, 5, 12];
 
@@ -31,13 +45,27 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
   const [picked, setPicked] = useState(strand.wires[0]?.pin ?? 1);
   const [moving, setMoving] = useState(false);
   const [said, setSaid] = useState<string>();
+  // what reads otherwise is looked at before it is kept
+  const [tried, setTried] = useState<Change>();
+  const so = useIfSo(job, tried, source, strand.id);
+  const shown = (tried && so.data?.strand) ?? strand;
   const panel = useRef<HTMLDivElement>(null);
   const colours = useChoices().data?.colours ?? [];
   const wire = strand.wires.find((w) => w.pin === picked);
   const [base = "??", stripe] = (wire?.code ?? "??").split("/");
   const change = (what: Change) => {
     setSaid(undefined);
-    onChange(what, source);
+    if (TRIED.includes(what.what)) setTried(what);
+    else onChange(what, source);
+  };
+  const keep = tried
+    ? () => {
+        onChange(tried, source);
+        setTried(undefined);
+      }
+    : undefined;
+  const drop = () => {
+    setTried(undefined);
   };
   const paint = (code: string) => {
     if (wire && code !== wire.code) change({ what: "colour", strand: strand.id, pin: picked, code });
@@ -84,8 +112,11 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
         ? () => {
             setMoving(false);
           }
-        : onDone,
+        : tried
+          ? drop
+          : onDone,
     ),
+    command("plug.keep", so.data && !busy ? keep : undefined),
   ]);
   const here = job.changes.filter(
     ({ change: c }) =>
@@ -121,7 +152,14 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
         }}
       >
         <Box sx={{ display: "grid", gap: 1, justifyItems: "center", alignContent: "start" }}>
-          <PlugFace strand={strand} picked={picked} moving={moving} size={292} onPick={pick} />
+          <PlugFace
+            strand={shown}
+            picked={picked}
+            moving={moving}
+            size={292}
+            ghosts={ghosts(strand, tried)}
+            onPick={pick}
+          />
           <Box sx={{ fontSize: 15.5, minHeight: 22, fontWeight: moving ? 700 : 500 }}>
             {moving
               ? `Now press the pin that ${String(picked)} changes places with.`
@@ -129,6 +167,18 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
           </Box>
         </Box>
         <Box sx={{ display: "grid", gap: 1.2, alignContent: "start", minWidth: 0 }}>
+          {tried && keep && job.bench && (
+            <Tried
+              what={wordsOfTried(tried)}
+              strand={strand}
+              bench={job.bench}
+              so={so.data}
+              error={so.error?.message}
+              busy={busy}
+              onKeep={keep}
+              onDrop={drop}
+            />
+          )}
           <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline" }}>
             <b style={{ fontSize: 24 }}>Pin {picked}</b>
             <span style={{ fontSize: 18 }}>{wire?.function ?? elsewhere(strand, picked)}</span>
@@ -175,7 +225,7 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
                   Move this wire <Key>M</Key>
                 </Button>
                 <span style={{ fontSize: 15, color: v("ink2") }}>
-                  Press a stripe again for none. Every press is saved.
+                  Press a stripe again for none. Colours are saved at once.
                 </span>
               </Box>
             </>

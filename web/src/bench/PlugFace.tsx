@@ -11,6 +11,7 @@ export const PlugFace = ({
   picked,
   moving,
   size,
+  ghosts = [],
   onPick,
 }: {
   strand: MapStrand;
@@ -18,6 +19,8 @@ export const PlugFace = ({
   /** The next press says where the wire of the picked pin goes. */
   moving: boolean;
   size: number;
+  /** Pins that wires are tried away from, and those that they are tried on. */
+  ghosts?: [number, number][];
   onPick: (pin: number) => void;
 }) => {
   const n = strand.pins.length;
@@ -34,6 +37,30 @@ export const PlugFace = ({
       aria-label={`${strand.plug_name}, looking into the pins`}
     >
       <FaceBody shape={strand.shape} size={size} tall={132} />
+      {ghosts.map(([from, to]) => {
+        const at = (pin: number) =>
+          pinAt(
+            strand.shape,
+            n,
+            strand.pins.findIndex((p) => p.pin === pin),
+            size,
+          );
+        const [x, y] = at(from);
+        const [u, w] = at(to);
+        // bent to one side, so that two that change places do not lie on each other
+        const [mx, my] = [(x + u) / 2 + (w - y) * 0.22, (y + w) / 2 - (u - x) * 0.22];
+        return (
+          <path
+            key={from}
+            data-ghost={from}
+            d={`M${String(x)} ${String(y)}Q${String(mx)} ${String(my)} ${String(u)} ${String(w)}`}
+            fill="none"
+            stroke={v("copperFill")}
+            strokeWidth="3"
+            strokeDasharray="6 4"
+          />
+        );
+      })}
       {strand.pins.map((p, k) => {
         const [x, y] = pinAt(strand.shape, n, k, size);
         const mine = own(p.pin);

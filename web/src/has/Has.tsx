@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useState, type ReactNode } from "react";
+import { Fragment, useState, type ReactNode } from "react";
 import type { Change, Slot } from "../api/client";
 import { v } from "../theme/tokens";
 import { Heading, Tick } from "../ui/parts";
@@ -30,6 +30,19 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
   const chosen = slots.find((s) => s.slot === open);
   const seen = there.filter((s) => s.source != null).length;
   const changed = there.filter((s) => s.changed).length;
+  const gap = row ? 4 : 6;
+  const panel = chosen && (
+    <Panel
+      slot={chosen}
+      closed={closed}
+      onPick={(kind) => {
+        onSet({ what: "component", slot: chosen.slot, kind });
+      }}
+      more={more?.(chosen)}
+      // it touches the tile that it belongs to
+      sx={{ gridColumn: "1 / -1", mt: `-${String(gap + 2)}px` }}
+    />
+  );
   const press = (slot: string) => {
     setOpen(slot === open ? undefined : slot);
   };
@@ -45,7 +58,9 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
         sx={{
           display: "grid",
           gridTemplateColumns: `repeat(auto-fill, minmax(${narrow ? "60px" : row ? "74px" : "104px"}, 1fr))`,
-          gap: row ? 0.5 : 0.8,
+          gap: `${String(gap)}px`,
+          // the open panel stands beneath its tile's row, and the tiles behind it fill that row up
+          gridAutoFlow: "dense",
         }}
       >
         {row && !narrow && (
@@ -55,15 +70,17 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
           </Box>
         )}
         {there.map((s) => (
-          <Tile
-            key={s.slot}
-            slot={s}
-            row={row}
-            open={s.slot === open}
-            onPress={() => {
-              press(s.slot);
-            }}
-          />
+          <Fragment key={s.slot}>
+            <Tile
+              slot={s}
+              row={row}
+              open={s.slot === open}
+              onPress={() => {
+                press(s.slot);
+              }}
+            />
+            {s.slot === open && panel}
+          </Fragment>
         ))}
         {row && empty.length > 0 && (
           <Box
@@ -80,16 +97,7 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
           </Box>
         )}
       </Box>
-      {chosen && (
-        <Panel
-          slot={chosen}
-          closed={closed}
-          onPick={(kind) => {
-            onSet({ what: "component", slot: chosen.slot, kind });
-          }}
-          more={more?.(chosen)}
-        />
-      )}
+      {chosen && !there.includes(chosen) && panel}
       {empty.length > 0 && (!row || open === MORE) && (
         <Box
           sx={{ display: "flex", gap: 0.6, flexWrap: "wrap", alignItems: "center", mt: 0.8, fontSize: 15 }}
@@ -124,14 +132,16 @@ const Panel = ({
   closed,
   onPick,
   more,
+  sx,
 }: {
   slot: Slot;
   closed: boolean;
   onPick: (kind: string | undefined) => void;
   more: ReactNode;
+  sx: object;
 }) => (
   <Box
-    sx={{ border: `2px solid ${v("ink")}`, background: v("sheet"), p: 1.2, mt: "-2px" }}
+    sx={{ border: `2px solid ${v("ink")}`, background: v("sheet"), p: 1.2, minWidth: 0, ...sx }}
     data-slot-open={slot.slot}
   >
     <Box sx={{ display: "flex", gap: 1.2, alignItems: "baseline", mb: 0.8, flexWrap: "wrap" }}>

@@ -39,6 +39,7 @@ export const KEYS = {
   "plug.colour": { keys: ["c"], name: "Colour" },
   "plug.stripe": { keys: ["s"], name: "Stripe" },
   "plug.move": { keys: ["m"], name: "Move this wire" },
+  "plug.keep": { keys: ["Enter"], name: "Keep it so" },
   "plug.done": { keys: ["Escape"], name: "Done" },
   "repair.proof": { keys: ["p"], name: "To the proof" },
   "proof.next": { keys: ["ArrowDown"], name: "Next check", inField: true },

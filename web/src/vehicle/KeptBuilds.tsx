@@ -24,6 +24,8 @@ export const KeptBuilds = ({
   onTake: (bodies: Body[]) => void;
 }) => {
   const [name, setName] = useState("");
+  // which one is about to be forgotten: the second press does it
+  const [going, setGoing] = useState<string>();
   // the same id until it is kept: a press whose reply was lost keeps one build
   const [id, setId] = useState(() => crypto.randomUUID());
   const all = useKeptBuilds(job.volts_class, job.drive);
@@ -46,6 +48,9 @@ export const KeptBuilds = ({
   });
   const forget = useMutation({
     mutationFn: (id: string) => take(api.DELETE("/builds/{id}", { params: { path: { id } } })),
+    onSettled: () => {
+      setGoing(undefined);
+    },
     onSuccess: () => void anew(),
   });
   const error = keep.error ?? forget.error ?? all.error;
@@ -137,15 +142,27 @@ export const KeptBuilds = ({
                 It is like this
               </Button>
             )}
+            {going === b.id && (
+              <Button
+                onClick={() => {
+                  setGoing(undefined);
+                }}
+                data-keep-it
+                sx={{ minHeight: 44, fontSize: 15.5 }}
+              >
+                No, keep it
+              </Button>
+            )}
             <Button
               disabled={forget.isPending}
               onClick={() => {
-                forget.mutate(b.id);
+                if (going === b.id) forget.mutate(b.id);
+                else setGoing(b.id);
               }}
               data-forget-build
               sx={{ minHeight: 44, fontSize: 15.5 }}
             >
-              Forget
+              {going === b.id ? "Forget it for all" : "Forget"}
             </Button>
           </Box>
         ))}

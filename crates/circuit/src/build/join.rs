@@ -65,6 +65,21 @@ pub fn functions() -> Result<&'static BTreeMap<String, Function>, CircuitError> 
     }
 }
 
+/// Does what it is plugged into put volts on a wire of this function?
+pub fn fed_by_host(function: &str) -> bool {
+    let all = functions().ok();
+    let known = all.and_then(|all| all.get(function));
+    known.is_some_and(|f| f.drives == Drives::Host)
+}
+
+/// Feeds of a rail that the controller makes.
+const RAILS: [&str; 2] = ["5 V supply", "hall supply"];
+
+/// Does a wire of this function feed what hangs at it with the volts of the pack?
+pub fn from_the_pack(function: &str) -> bool {
+    fed_by_host(function) && !RAILS.contains(&function)
+}
+
 /// May a wire of the one function lead to the point of the other? Two that both drive it fight each other: that burns
 /// one of them, and is no vehicle to be reasoned about.
 ///

@@ -3,8 +3,8 @@
 
 use crate::error::CircuitError;
 use crate::family::{
-    Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment, Shows,
-    Strand, TRAITS, of_second,
+    Access, Carries, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, Segment,
+    Shows, Strand, TRAITS, of_second,
 };
 use include_dir::{Dir, include_dir};
 use serde::Deserialize;
@@ -225,6 +225,13 @@ impl Kind {
             return Err(CircuitError::at(file, text, part.id.span().start, message));
         }
         Ok(kind)
+    }
+
+    /// Does it hang at signal wires only, of a controller that feeds it from a rail?
+    pub fn at_signals(&self) -> bool {
+        let mut wires = self.strands.iter().flat_map(|s| &s.wires);
+        let plain = self.strands.iter().all(|s| s.carries == Carries::Signals);
+        plain && !wires.any(|w| super::from_the_pack(&w.function))
     }
 
     /// With everything that is not said as the kind has it that it is like.

@@ -6,7 +6,7 @@ mod join;
 mod kind;
 mod near;
 
-pub use join::{FUNCTIONS, Function, Join, MOST_JOINS};
+pub use join::{FUNCTIONS, Function, Join, MOST_JOINS, fed_by_host, from_the_pack};
 pub use kind::{Kind, SECTIONS, SLOTS, Shelf, Slot, texts};
 pub use near::{ROAD, Road, read_road, ready, road};
 

@@ -12,6 +12,7 @@ use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::FACTORS;
 use crate::diagnosis::signs::{Asked, Seen};
+use spannung_circuit::family::SECOND;
 use spannung_circuit::otherwise::Way;
 use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
 use std::collections::{BTreeMap, HashMap};
@@ -107,6 +108,22 @@ impl Model {
         // rows of chances, symptoms and signs go with the number of cases
         let rows: usize = self.rows.iter().map(|r| r.bytes()).sum();
         columns + rows + self.cases.len() * (self.symptoms.len() * 8 + 400)
+    }
+
+    /// Of a vehicle with two drives, does a case lie in the second one? None of what both have in common.
+    pub fn side_of(&self, case: usize) -> Option<bool> {
+        let base = |k: usize| {
+            let key = &self.cases[k].key;
+            key.split('#').next().unwrap_or(key)
+        };
+        let own = base(case);
+        if own.ends_with(SECOND) {
+            return Some(true);
+        }
+        let beside = format!("{own}{SECOND}");
+        (0..self.cases.len())
+            .any(|k| base(k) == beside)
+            .then_some(false)
     }
 
     /// Does a case move a test by more than what sound vehicles differ in?

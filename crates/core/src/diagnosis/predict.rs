@@ -35,9 +35,8 @@ impl Model {
 
     /// Work it out for a vehicle of which one thing more is known. When only signal wires and their pull-ups differ,
     /// what the change does not move is taken from here: a reading whose sound value stays is taken not to move under the
-    /// faults either, but for those on or beside what changed. A change in the way of the power reaches every short
-    /// circuit, a switch turned round sends current where none went: they are worked out anew. So is everything when
-    /// another component stands in a slot; one that was only assumed and is seen now leaves all as it was.
+    /// faults either, but for those on or beside what changed. So it is when another component stands at the end of signal
+    /// wires. A change in the way of the power reaches every short circuit: everything is worked out anew.
     ///
     /// # Errors
     /// As [`Self::build`].
@@ -96,8 +95,12 @@ impl Model {
         let asked = Asked::of(catalogue, &tests);
         let sound = asked.look(catalogue, &Scene::of(profile, &net, &forward.circuit, None));
         let kept = before
-            .filter(|old| old.profile.wired_like(profile))
-            .and_then(|old| Kept::of(old, profile, &net, &cases, &tests, &base, &asked, &sound));
+            .filter(|old| old.profile.decides_like(profile))
+            .and_then(|old| {
+                Kept::of(
+                    catalogue, old, profile, &net, &cases, &tests, &base, &asked, &sound,
+                )
+            });
         let faults = cases.clone();
         let vehicle = Vehicle {
             catalogue,
@@ -201,7 +204,7 @@ impl Model {
                 let old = match &test.kind {
                     Kind::Probe(_) => kept.still(place(t), |k| solved.read(k, place(t))),
                     Kind::Procedure { .. } => Some(kept)
-                        .filter(|kept| kept.signs && model.signs == kept.old.signs)
+                        .filter(|kept| kept.signs && kept.alike && model.signs == kept.old.signs)
                         .and_then(|kept| kept.procedure(test)),
                 };
                 Some(Arc::clone(&kept.old.columns[old?]))
@@ -222,7 +225,9 @@ impl Model {
             });
             old.unwrap_or_else(|| Arc::new(Rows::of(column, &model.cases)))
         };
-        let rows: Vec<Arc<Rows>> = columns.iter().map(rows).collect();
+        let rows: Vec<Arc<Rows>> = share_out(columns.len(), |tests| {
+            tests.iter().map(|t| (*t, rows(&columns[*t]))).collect()
+        });
         // a look at what this vehicle does not have tells nothing
         let tests = std::mem::take(&mut model.tests);
         for ((test, column), rows) in tests.into_iter().zip(columns).zip(rows) {
@@ -233,7 +238,7 @@ impl Model {
             }
         }
         model.nets = Nets::of(profile, &net, &model.tests);
-        match same.filter(|kept| kept.signs && kept.old.signs == model.signs) {
+        match same.filter(|kept| kept.signs && kept.alike && kept.old.signs == model.signs) {
             Some(kept) => {
                 model.symptoms.clone_from(&kept.old.symptoms);
                 model.symptom_base.clone_from(&kept.old.symptom_base);

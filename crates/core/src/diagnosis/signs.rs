@@ -47,6 +47,16 @@ impl Asked {
         asked
     }
 
+    /// What is asked about, in order.
+    pub fn list(&self) -> &[(String, VehicleState)] {
+        &self.list
+    }
+
+    /// Place of a sign, with plugs apart, among what is asked about.
+    pub fn place(&self, sign: &str, state: &VehicleState) -> Option<usize> {
+        self.index.get(&(sign.to_string(), state.clone())).copied()
+    }
+
     /// Look at everything in one scene; what a fault does not name and the circuit does not tell reads as sound.
     pub fn look(&self, catalogue: &Catalogue, scene: &Scene<'_>) -> Seen {
         let value = |(sign, state): &(String, VehicleState)| -> u8 {
@@ -76,7 +86,7 @@ impl Asked {
         sign: &str,
         state: &VehicleState,
     ) -> Option<&'a str> {
-        let k = *self.index.get(&(sign.to_string(), state.clone()))?;
+        let k = self.place(sign, state)?;
         let values = &catalogue.faults.sign(sign)?.values;
         values.get(seen[k] as usize).map(String::as_str)
     }

@@ -167,7 +167,8 @@ impl<'a> Vehicle<'a> {
             let mut each = self.probes.iter().zip(row).enumerate();
             each.all(|(p, (probe, now))| probe.0.scale().same(&kept.read(k, p), now))
         };
-        let before = |k: usize| kept.seen(k).filter(|_| kept.signs);
+        let then = |k: usize| kept.seen(self.catalogue, k, &self.cases[k]);
+        let before = |k: usize| then(k).filter(|_| kept.signs);
         let other = |at: usize, row: &[Prediction]| !(kept.signs && same(ways.beside[at], row));
         let solved = self.read_and_look(&ways.beside, self.forward, self.sound, &other);
         for (&k, (row, seen)) in ways.beside.iter().zip(solved) {
@@ -184,7 +185,7 @@ impl<'a> Vehicle<'a> {
         }
 
         for k in ways.still {
-            let seen = kept.seen(k);
+            let seen = then(k);
             let seen = seen.unwrap_or_else(|| Seen::clone(&kept.old.sound));
             out.push((k, (Row::Still, seen)));
         }

@@ -3,6 +3,7 @@
 
 use crate::diagnosis::explain::BandKind;
 use crate::job::gate::Standing;
+use crate::job::map::MapStrand;
 use crate::reading::Unit;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::Change;
@@ -274,6 +275,23 @@ pub struct Tile {
     /// When, RFC 3339.
     #[serde(with = "time::serde::rfc3339")]
     pub at: time::OffsetDateTime,
+}
+
+/// How a job would stand with a change of its vehicle that is only tried.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct IfSo {
+    /// Suspects by share.
+    pub suspects: Vec<Suspect>,
+    /// The likeliest way in which it may be built otherwise all the same, per cent.
+    pub built_percent: u32,
+    /// Nothing wrong, per cent.
+    pub nothing_percent: u32,
+    /// Something the drawing does not hold, per cent.
+    pub outside_percent: u32,
+    /// What was read, judged against the changed drawing.
+    pub evidence: Vec<Tile>,
+    /// The strand that was asked for, as it would be drawn and read.
+    pub strand: Option<MapStrand>,
 }
 
 /// Another test worth doing.

@@ -167,3 +167,60 @@ fn an_alteration_moves_the_odds_it_names() {
     assert!(weight(&altered, "ctl-shunt-mod") > 10.0 * weight(plain, "ctl-shunt-mod"));
     assert!(weight(&altered, "thr-magnet") < weight(plain, "thr-magnet"));
 }
+
+/// Components at the end of signal wires, put in the place of others, added, and taken off.
+fn swaps() -> Vec<(&'static str, &'static str, Option<&'static str>)> {
+    vec![
+        ("gh48", "throttle", Some("potentiometer-throttle")),
+        ("gh48", "throttle", None),
+        ("gh48", "brake-left", Some("hall-lever")),
+        ("gh48", "brake-left", Some("lever-that-opens")),
+        ("gh48", "brake-right", None),
+        ("gh48", "pedals", Some("double-pedal-sensor")),
+        ("gh48", "pedals", Some("torque-and-cadence")),
+        ("gh48", "shift", Some("shift-sensor")),
+        ("gh48", "alarm", Some("alarm-with-remote")),
+        ("gh48", "loom", Some("one-to-four-loom")),
+        ("md48", "throttle", None),
+        ("md48", "shift", None),
+        ("ks36", "stand", Some("stand-switch")),
+        ("ks36", "throttle", Some("potentiometer-throttle")),
+        ("ssl48", "throttle", Some("hall-throttle")),
+        ("db72", "throttle", Some("hall-throttle")),
+        ("db72", "brake-left", Some("lever-that-closes")),
+        ("tm52", "alarm", None),
+    ]
+}
+
+/// What another component leaves as it was is taken over: predictions within a deviation, odds and symptoms the same.
+#[test]
+fn a_swap_at_the_signal_wires_is_what_would_come_out_anew() {
+    for (id, slot, kind) in swaps() {
+        let change = Change::Component {
+            slot: slot.into(),
+            kind: kind.map(Into::into),
+        };
+        let changed = Profile::new(family(id), std::slice::from_ref(&change)).unwrap();
+        let edited = model(id).edited(catalogue(), &changed).unwrap();
+        let anew = Model::build(catalogue(), &changed).unwrap();
+        let tests = |m: &Model| m.tests.iter().map(|t| t.id.clone()).collect::<Vec<_>>();
+        assert_eq!(tests(&edited), tests(&anew), "{id} {slot} {kind:?}");
+        assert_eq!(edited.hypotheses, anew.hypotheses, "{id} {slot} {kind:?}");
+        assert_eq!(edited.symptoms, anew.symptoms, "{id} {slot} {kind:?}");
+        let (far, place) = apart(&edited, &anew);
+        assert!(
+            far < 1.0,
+            "{id} {slot} {kind:?}: {place}, {far:.3} deviations"
+        );
+        // looks: a contact just at the edge of lighting a lamp may fall on either side
+        let mut seen = 0;
+        for (x, y) in edited.columns.iter().zip(&anew.columns) {
+            if let (Column::Outcomes { cases: a, .. }, Column::Outcomes { cases: b, .. }) =
+                (&**x, &**y)
+            {
+                seen += a.iter().zip(b).filter(|(a, b)| a != b).count();
+            }
+        }
+        assert!(seen <= 2, "{id} {slot} {kind:?}: {seen} looks");
+    }
+}

@@ -18,8 +18,8 @@ use spannung_core::job::items;
 use spannung_core::job::profile::ProfileView;
 use spannung_core::job::record::{self, Line};
 use spannung_core::job::report::{self, Report};
-use spannung_core::job::view::Card;
-use spannung_core::job::{Job, Logged, admit, chain};
+use spannung_core::job::view::{Card, IfSo};
+use spannung_core::job::{Body, Job, Logged, admit, chain};
 use spannung_store::job::Unread;
 use time::OffsetDateTime;
 use utoipa::{IntoParams, ToSchema};
@@ -34,6 +34,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(show_job))
         .routes(routes!(add_entries))
         .routes(routes!(show_card))
+        .routes(routes!(show_if_so))
         .routes(routes!(show_forecast))
         .routes(routes!(show_profile))
         .routes(routes!(show_record))
@@ -153,6 +154,50 @@ async fn show_card(
     let card = work::weigh(&app, loaded.job, person.role, move |w| w.card_of(&test)).await?;
     card.map(Json)
         .ok_or_else(|| ApiError::not_found("test on this vehicle"))
+}
+
+/// A change of the vehicle that is only tried.
+#[derive(Deserialize, ToSchema)]
+struct TriedChange {
+    /// The entry as it would be sent.
+    entry: Sent,
+    /// Strand that is shown with it.
+    strand: Option<String>,
+}
+
+/// How a job would stand if its vehicle were changed so; nothing is stored. What was read is weighed against the changed drawing.
+#[utoipa::path(post, path = "/jobs/{id}/if-so", params(("id" = Uuid, Path)), request_body = TriedChange, responses((status = 200, body = IfSo), (status = "4XX", body = Problem)))]
+async fn show_if_so(
+    State(app): State<App>,
+    Who(person): Who,
+    Path(id): Path<Uuid>,
+    Json(tried): Json<TriedChange>,
+) -> Result<Json<IfSo>, ApiError> {
+    if !matches!(tried.entry.body, Body::Change(_)) {
+        return Err(ApiError::refused(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "no-change",
+            Some("entry"),
+            "Only a change of the vehicle can be tried.",
+        ));
+    }
+    let loaded = work::load(&app, id).await?;
+    let job = append::tried(&app, &loaded, &tried.entry, &person).await?;
+    if let Some(why) = job.misfit(&app.catalogue) {
+        return Err(ApiError::refused(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "misfit",
+            Some("entry"),
+            format!("That does not fit together: {why}."),
+        ));
+    }
+    if job.family(&app.catalogue).is_none() {
+        return Err(ApiError::not_found("wiring model for this vehicle"));
+    }
+    let so = work::weigh(&app, job, person.role, move |w| {
+        w.if_so(tried.strand.as_deref())
+    });
+    Ok(Json(so.await?))
 }
 
 /// What the rest of a job will take, played on from what is known.

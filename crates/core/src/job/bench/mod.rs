@@ -21,9 +21,10 @@ use crate::diagnosis::repertoire::{self, Kind};
 use crate::job::dead::{self, DeadFirst, DeadStanding};
 use crate::job::entry::{ReadingResult, Role};
 use crate::job::gate::{self, Standing};
+use crate::job::map;
 use crate::job::proof;
 use crate::job::state::{FailedRepair, Job, RiskTold, Ruled, SymptomTold, Taken};
-use crate::job::view::{Bench, OtherTest, Skipped};
+use crate::job::view::{Bench, IfSo, OtherTest, Skipped};
 use crate::reading::{self, Unit};
 use spannung_circuit::state::VehicleState;
 use std::collections::BTreeSet;
@@ -261,6 +262,21 @@ impl<'a> Weighed<'a> {
         let mut open = first.readings.iter();
         let next = open.find(|r| r.standing == DeadStanding::Open)?;
         repertoire::find(&self.model.tests, next.test.as_ref()?)
+    }
+
+    /// How the job stands, short: for a change that is only tried.
+    pub fn if_so(&self, strand: Option<&str>) -> IfSo {
+        let shares = self.belief.classes(self.model);
+        let (suspects, nothing_percent, outside_percent, _) = self.suspects(&shares);
+        let drawn = strand.map(|id| (id, map::map(self, None)));
+        IfSo {
+            suspects,
+            built_percent: self.built(false).map_or(0, |b| b.percent),
+            nothing_percent,
+            outside_percent,
+            evidence: self.tiles(),
+            strand: drawn.and_then(|(id, map)| map.strands.into_iter().find(|s| s.id == id)),
+        }
     }
 
     /// The tests that show the repaired part, where no other check of the proof says whether it helped.

@@ -10,6 +10,9 @@ use crate::job::view::{FaultShare, Reason, SegmentShare, Suspect};
 /// Share of a segment's faults that readings would have shown, from which the segment counts as measured.
 const MEASURED: f64 = 0.5;
 
+/// Share of a class in one of two drives from which it is called by it.
+const MOSTLY: f64 = 0.75;
+
 impl Weighed<'_> {
     /// Segments that were measured: readings and looks at one place taken so far would have shown at least half of what
     /// breaks there, by its frequency. What shows when it is switched on is no measurement: it makes much unlikely at once.
@@ -38,6 +41,29 @@ impl Weighed<'_> {
         }
         let enough = |(shown, all): (&f64, &f64)| *all > 0.0 && shown / all >= MEASURED;
         shown.iter().zip(weights).map(enough).collect()
+    }
+
+    /// On a vehicle with two drives, the one that most of a class lies in: the same act at another place.
+    fn which_drive(&self, members: &[usize]) -> &'static str {
+        let m = self.model;
+        if !m.profile.family.has("second-drive") {
+            return "";
+        }
+        let mut of = [0.0; 3];
+        for h in members {
+            let share = self.belief.shares[*h];
+            let side = match &m.hypotheses[*h].kind {
+                Suspicion::Case(k) => m.side_of(*k),
+                _ => None,
+            };
+            of[side.map_or(2, usize::from)] += share;
+        }
+        let all: f64 = of.iter().sum();
+        match of.map(|share| share >= MOSTLY * all) {
+            [true, ..] => ", first drive",
+            [_, true, _] => ", second drive",
+            _ => "",
+        }
     }
 
     #[allow(clippy::type_complexity)]
@@ -128,7 +154,7 @@ impl Weighed<'_> {
                 Suspect {
                     rank: k + 1,
                     class: class.id.clone(),
-                    name: class.name.clone(),
+                    name: format!("{}{}", class.name, self.which_drive(&class.members)),
                     act: class.act.clone(),
                     share: shares[c],
                     percent: (shares[c] * 100.0).round() as u32,
