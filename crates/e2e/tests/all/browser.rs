@@ -329,6 +329,9 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     assert_eq!(now("brake-left", 1).await?, "4.85 V");
     b.press("[data-not-like-this]").await?;
     b.press("[data-pull-up='3.3']").await?;
+    // looked at first: the line would read otherwise
+    b.see("[data-tried-pin='1']").await?;
+    b.press("[data-keep-so]:enabled").await?;
     b.read("Brake lines pulled up to 3.3 V").await?;
     b.press("[data-plug-done]").await?;
     let begun = std::time::Instant::now();
@@ -344,6 +347,7 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     // a normally closed switch shorts the line while the lever is free
     b.press("[data-not-like-this]").await?;
     b.press("[data-normally-closed]").await?;
+    b.press("[data-keep-so]:enabled").await?;
     b.read("opens when squeezed").await?;
     b.press("[data-plug-done]").await?;
     let begun = std::time::Instant::now();
@@ -687,6 +691,11 @@ async fn arrows_walk_the_path_and_what_a_test_is_for_is_said() -> Done {
     keys("m").await?;
     b.read("Now press the pin").await?;
     keys("3").await?;
+    // what would follow, before it is kept
+    b.see("[data-tried-pin='3']").await?;
+    b.see("[data-ghost='2']").await?;
+    b.see("[data-keep-so]:focus").await?;
+    keys("\u{e007}").await?; // enter
     b.read("the wires sit on pins 1, 3, 2").await?;
     keys("\u{e00c}").await?; // escape
     b.gone("[data-plug-editor]").await?;

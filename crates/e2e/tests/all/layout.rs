@@ -358,6 +358,18 @@ async fn every_other_card_and_station_fits_every_window() -> Done {
         ],
     )
     .await?;
+    b.press("[data-move-wire]").await?;
+    b.press("[data-face-pin='9']").await?;
+    b.see("[data-keep-so]:enabled").await?;
+    measure(
+        b,
+        &mut wrong,
+        "a wire tried elsewhere",
+        &["[data-keep-so]", "[data-as-it-was]"],
+    )
+    .await?;
+    b.press("[data-as-it-was]").await?;
+    b.gone("[data-tried]").await?;
     for (station, sees) in [
         ("intake", "[data-to-vehicle]"),
         ("gate", "[data-to-vehicle]"),

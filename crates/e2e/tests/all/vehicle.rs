@@ -1,6 +1,6 @@
 //! This vehicle unlike its kind, told while the job runs: figures with their source, and readings that stay.
 
-use serde_json::json;
+use serde_json::{Value, json};
 use spannung_e2e::api::Api;
 use spannung_e2e::{Client, Done, Shop};
 use thirtyfour::prelude::*;
@@ -176,6 +176,11 @@ async fn a_build_is_kept_and_offered_for_the_next() -> Done {
     b.fill("input[name=build]", "Sluice trike").await?;
     b.press("[data-keep-build]").await?;
     b.see("[data-kept='Sluice trike']").await?;
+    // a wrong press on “Forget” forgets nothing
+    b.press("[data-forget-build]").await?;
+    b.press("[data-keep-it]").await?;
+    b.gone("[data-keep-it]").await?;
+    b.see("[data-kept='Sluice trike']").await?;
     // the name once more, no name, one that is too long
     let (status, said) = keep("sluice TRIKE").await?;
     assert_eq!((status, &said["code"]), (409, &json!("name-taken")));
@@ -210,5 +215,58 @@ async fn a_build_is_kept_and_offered_for_the_next() -> Done {
         let address = format!("{}/builds/{kept}", who.api);
         assert_eq!(who.http.delete(address).send().await?.status(), status);
     }
+    shop.close().await
+}
+
+/// A change is tried by weighing the job against it: nothing is stored, what cannot be is refused as when it is sent.
+#[tokio::test]
+async fn a_change_is_tried_and_nothing_is_stored() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let job = client.open_as("Stutters", 48, "geared-hub").await?;
+    let job = client.open_gate(job, "V-9").await?;
+    let on = json!({"kind": "state", "state": {"battery": "in", "key": "on"}});
+    let job = client.step(&job, on).await?;
+    let id = job["id"].as_str().unwrap_or_default().to_string();
+    let address = format!("/jobs/{id}/if-so");
+    let entry = |body: Value| json!({"entry": {"id": uuid::Uuid::new_v4(), "based_on": job["head"], "body": body}, "strand": "brake-left"});
+    let tried =
+        |change: Value| entry(json!({"kind": "change", "change": change, "source": "seen"}));
+    // pulled up to 3.3 V behind the same resistors, the free lever's line reads that
+    let pulled = tried(json!({"what": "pull-up", "lines": "brakes", "volts": 3.3}));
+    let (status, so) = client.post(&address, &pulled).await?;
+    assert_eq!(status, 200, "{so}");
+    let now = so["strand"]["wires"][0]["now"].as_str().unwrap_or_default();
+    assert!(now.starts_with("3.2") || now.starts_with("3.3"), "{now}");
+    let suspects = so["suspects"].as_array().map_or(0, Vec::len);
+    assert!(suspects > 3, "{so}");
+    // another component as well
+    let swapped =
+        tried(json!({"what": "component", "slot": "throttle", "kind": "potentiometer-throttle"}));
+    assert_eq!(client.post(&address, &swapped).await?.0, 200);
+    for (body, status) in [
+        (
+            tried(json!({"what": "order", "strand": "brake-left", "pins": [1, 1]})),
+            422,
+        ),
+        (
+            tried(json!({"what": "component", "slot": "throttle", "kind": "geared-hub"})),
+            422,
+        ),
+        (
+            tried(json!({"what": "component", "slot": "pack", "kind": null})),
+            422,
+        ),
+        (entry(json!({"kind": "note", "text": "no change"})), 422),
+        (json!({"entry": 3}), 422),
+    ] {
+        let (got, said) = client.post(&address, &body).await?;
+        assert_eq!(got, status, "{said}");
+        let sentence = said["detail"].as_str().unwrap_or_default();
+        assert!(sentence.split(' ').count() > 4, "{said}");
+    }
+    let after = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(after["head"], job["head"]);
+    assert_eq!(after["changes"], json!([]));
     shop.close().await
 }
