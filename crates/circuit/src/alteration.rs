@@ -22,10 +22,13 @@ pub struct Alteration {
     pub id: Spanned<String>,
     /// Name.
     pub name: String,
-    /// Part of the vehicle under which it is listed.
-    pub group: String,
+    /// Slot of the component that it is done to.
+    pub slot: String,
     /// What it changes, in words.
     pub changes: String,
+    /// A component stands for it now: it is offered no more, and old jobs keep it.
+    #[serde(default)]
+    pub swap: bool,
     /// Traits of the vehicles it is found on.
     #[serde(default)]
     pub fits: Vec<String>,
@@ -78,6 +81,9 @@ pub fn shipped() -> Result<Vec<Alteration>, CircuitError> {
         let at = |m: String| CircuitError::at(file, text, one.id.span().start, m);
         if all[..k].iter().any(|o| o.id.get_ref() == one.id.get_ref()) {
             return Err(at(format!("“{}” stands twice", one.id.get_ref())));
+        }
+        if crate::build::Shelf::shipped()?.slot(&one.slot).is_none() {
+            return Err(at(format!("there is no slot “{}”", one.slot)));
         }
         if let Some(word) = crate::family::unknown_trait(&one.fits) {
             return Err(at(format!("there is no trait “{word}”")));

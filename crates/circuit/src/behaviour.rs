@@ -263,7 +263,9 @@ impl<'a> Scene<'a> {
         let level = self.profile.brake_threshold();
         let closed = |line: &str, strand: &str| {
             let line = side.of(line);
-            if self.net.find(&line).is_none() {
+            // no lever, nothing to squeeze
+            let lever = self.profile.family.strand(strand).is_some();
+            if !lever || self.net.find(&line).is_none() {
                 return false;
             }
             let low = self.volts(&s, &line, &side.of("GND")) < level;

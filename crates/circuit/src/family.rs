@@ -41,7 +41,7 @@ pub fn first_of(name: &str) -> Option<String> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 43] = [
+pub const TRAITS: [&str; 44] = [
     "lithium",
     "lead",
     "docked-pack",
@@ -79,6 +79,7 @@ pub const TRAITS: [&str; 43] = [
     "main-switch",
     "kill-switch",
     "display",
+    "lamp",
     "settings",
     "contactor",
     "converter",

@@ -22,6 +22,7 @@ pub mod commutation;
 pub mod error;
 pub mod family;
 pub mod fault;
+mod fixes;
 pub mod meter;
 pub mod netlist;
 mod order;

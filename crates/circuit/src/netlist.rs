@@ -288,6 +288,25 @@ impl Netlist {
         true
     }
 
+    /// A relay that asks for a point at which nothing hangs takes it as high, as an input that nothing pulls down: without a
+    /// lever no brake is squeezed, without a switch it drives forwards.
+    pub fn hold_bare_levels(&mut self) {
+        let mut hangs = vec![false; self.nodes.len()];
+        for e in &self.elements {
+            for node in [e.a, e.b, e.c] {
+                hangs[node] = true;
+            }
+        }
+        for e in &mut self.elements {
+            if let Part::Relay { closes, .. } = &mut e.part {
+                closes.retain(|l| !l.above || hangs[l.plus]);
+                for low in closes.iter_mut().filter(|l| !hangs[l.plus]) {
+                    low.volts = f64::NEG_INFINITY;
+                }
+            }
+        }
+    }
+
     /// The same circuit with its points and elements in the places that another has them in, so that what is worked out for
     /// the other's places can be worked out for this one. What only the other has is there and connects nothing; what only
     /// this one has comes after.

@@ -220,6 +220,7 @@ impl Profile {
                 }
             }
         }
+        net.hold_bare_levels();
         for variant in variant::variants()? {
             if self.built.contains(variant.id.get_ref()) {
                 for line in &variant.differs.circuit {

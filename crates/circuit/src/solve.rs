@@ -9,6 +9,7 @@
 //! flips more than [`MAX_FLIPS`] times is locked and the solution marked as hiccup.
 
 use crate::fault::Effect;
+use crate::fixes::{Fix, HEALTHY, faulted, fix};
 use crate::netlist::{Element, Netlist, NodeId, Part};
 use crate::order::{NONE, Plan};
 use crate::state::{Throttle, VehicleState};
@@ -17,23 +18,6 @@ use std::sync::Arc;
 /// Flips after which a device is locked off.
 pub const MAX_FLIPS: u8 = 6;
 const MAX_ROUNDS: usize = 80;
-
-#[derive(Debug, Clone, Copy, PartialEq)]
-struct Fix {
-    open: bool,
-    series_ohms: f64,
-    scale: f64,
-    forced: Option<bool>,
-    stuck_ratio: Option<f64>,
-}
-
-const HEALTHY: Fix = Fix {
-    open: false,
-    series_ohms: 0.0,
-    scale: 1.0,
-    forced: None,
-    stuck_ratio: None,
-};
 
 /// Something put on the circuit for one measurement.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -905,37 +889,4 @@ pub(crate) fn substitute<const L: usize>(
         let diagonal = a(pivot.diagonal);
         x[pivot.node as usize] = std::array::from_fn(|l| v[l] / diagonal[l]);
     }
-}
-
-/// What an effect does to the elements that are there.
-fn fix(fixes: &mut [Fix], effect: &Effect) {
-    match effect {
-        Effect::Open(e) => fixes[*e].open = true,
-        Effect::Series(e, ohms) => fixes[*e].series_ohms += ohms,
-        Effect::Scale(e, factor) => fixes[*e].scale *= factor,
-        Effect::Force(e, closed) => fixes[*e].forced = Some(*closed),
-        Effect::Ratio(e, ratio) => fixes[*e].stuck_ratio = Some(*ratio),
-        Effect::Bridge(..) => {}
-    }
-}
-
-fn faulted(net: &Netlist, effects: &[Effect]) -> (Vec<Element>, Vec<Fix>) {
-    let mut elements = net.elements.clone();
-    let mut fixes = vec![HEALTHY; elements.len()];
-    for effect in effects {
-        fix(&mut fixes, effect);
-        if let Effect::Bridge(a, b, ohms) = effect {
-            elements.push(Element {
-                id: "fault-bridge".into(),
-                a: *a,
-                b: *b,
-                c: *b,
-                part: Part::Resistor { ohms: *ohms },
-                spread: 0.35,
-                plug: None,
-            });
-            fixes.push(HEALTHY);
-        }
-    }
-    (elements, fixes)
 }

@@ -102,6 +102,21 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             model.edited(&catalogue, &seen)?;
             println!("  with a component seen in {:?}", start.elapsed());
         }
+        // another component at the end of signal wires, or one less
+        for (slot, kind) in [
+            ("brake-right", None),
+            ("throttle", Some("hall-foot-pedal")),
+            ("shift", Some("shift-sensor")),
+        ] {
+            let (slot, kind) = (slot.to_string(), kind.map(str::to_string));
+            let swap = Change::Component { slot, kind };
+            let Ok(swapped) = Profile::new(family, std::slice::from_ref(&swap)) else {
+                continue;
+            };
+            let start = Instant::now();
+            model.edited(&catalogue, &swapped)?;
+            println!("  with a swap in {:?} ({swap:?})", start.elapsed());
+        }
         let mut evidence = vec![Evidence {
             entry: "symptom".into(),
             item: Item::Symptom {

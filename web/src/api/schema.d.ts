@@ -846,14 +846,14 @@ export interface components {
             caution: string;
             /** @description What it changes. */
             changes: string;
-            /** @description Part of the vehicle under which it is listed. */
-            group: string;
             /** @description Id. */
             id: string;
             /** @description Name. */
             name: string;
             /** @description Found on it? */
             present: boolean;
+            /** @description Slot of the component that it is done to. */
+            slot: string;
             source?: components["schemas"]["KnownFrom"] | null;
         };
         /** @description An answer: a symptom or risk factor, yes, no or not known. */
@@ -2335,7 +2335,7 @@ export interface components {
         IfSo: {
             /**
              * Format: int32
-             * @description Built otherwise than the drawing, per cent.
+             * @description The likeliest way in which it may be built otherwise all the same, per cent.
              */
             built_percent: number;
             /** @description What was read, judged against the changed drawing. */

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
-import type { Change, JobView, KnownFrom, VehicleProfile } from "../api/client";
+import type { Change, JobView, KnownFrom, Slot, VehicleProfile } from "../api/client";
 import { useAppend, useJob, useProfile } from "../api/hooks";
 import { JobLine, stationOf } from "../frame/JobLine";
 import { JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
@@ -36,6 +36,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
   const set = (change: Change, by: KnownFrom = source) => {
     append.mutate([{ kind: "change", change, source: by }]);
   };
+  const doneTo = (slot: Slot) => p.alterations.filter((a) => a.slot === slot.slot);
   const back = stationOf(job);
   return (
     <Box sx={{ minHeight: "100vh", display: "flex", flexDirection: "column" }}>
@@ -79,9 +80,30 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
       </Box>
       <Box sx={{ px: 2, pb: 2.5 }}>
         <Has
-          slots={p.has}
+          slots={p.has.map((slot) => ({
+            ...slot,
+            changed: slot.changed || doneTo(slot).some((a) => a.present),
+          }))}
           closed={closed}
-          more={(slot) => <Joins slot={slot} profile={p} closed={closed} onSet={set} />}
+          more={(slot) => (
+            <>
+              <Joins slot={slot} profile={p} closed={closed} onSet={set} />
+              {doneTo(slot).length > 0 && (
+                <Box sx={{ mt: 2 }}>
+                  <Ways
+                    title="Done to it since it was made"
+                    ways={doneTo(slot)}
+                    mark="data-alteration"
+                    closed={closed}
+                    undone
+                    onPress={(w) => {
+                      set({ what: "alteration", id: w.id, present: !w.present });
+                    }}
+                  />
+                </Box>
+              )}
+            </>
+          )}
           onSet={(change) => {
             // who presses a thing stands before it, or has been told
             set(change, source === "told" ? "told" : "seen");
@@ -152,16 +174,6 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
           </Figures>
         </Box>
         <Box sx={{ display: "grid", gap: 2.5, alignContent: "start", minWidth: 0 }}>
-          <Ways
-            title="Altered since it was made"
-            ways={p.alterations}
-            mark="data-alteration"
-            closed={closed}
-            undone
-            onPress={(w) => {
-              set({ what: "alteration", id: w.id, present: !w.present });
-            }}
-          />
           {p.halls && (
             <Box sx={{ display: "flex", gap: 1, alignItems: "center", fontSize: 16 }}>
               <b>Hall spacing</b>

@@ -10,7 +10,8 @@ import { from } from "../has/sources";
 interface Way {
   id: string;
   name: string;
-  group: string;
+  /** Part of the vehicle under which it is listed; none where they all belong to one. */
+  group?: string;
   /** What reads otherwise then, or what it does to the odds. */
   changes: string;
   present: boolean;
@@ -51,18 +52,20 @@ export const Ways = ({
       </Box>
       {groups.map((group) => (
         <Box
-          key={group}
+          key={group ?? ""}
           role="group"
-          aria-label={group}
+          aria-label={group ?? title}
           sx={{
             display: "grid",
-            gridTemplateColumns: "104px minmax(0, 1fr)",
+            gridTemplateColumns: group === undefined ? "minmax(0, 1fr)" : "104px minmax(0, 1fr)",
             columnGap: 1,
             borderTop: `1px solid ${v("ruleStrong")}`,
             py: 0.7,
           }}
         >
-          <Box sx={{ pt: 1.2, fontWeight: 600, color: v("ink2"), fontSize: 15 }}>{group}</Box>
+          {group !== undefined && (
+            <Box sx={{ pt: 1.2, fontWeight: 600, color: v("ink2"), fontSize: 15 }}>{group}</Box>
+          )}
           <Box sx={{ display: "grid", gap: 0.7 }}>
             {ways
               .filter((w) => w.group === group)

@@ -348,3 +348,20 @@ fn a_shared_core_takes_throttle_and_levers_at_once() {
     let mut cases = book.cases(&plain, &net).unwrap().into_iter();
     assert!(cases.all(|c| !c.fault.starts_with("har-splitter")));
 }
+
+/// An input at which nothing hangs stays up: a brushed motor turns with one lever or with none, and forwards where no switch
+/// reverses it.
+#[test]
+fn a_brake_input_without_a_lever_stops_nothing() {
+    for swaps in [
+        vec![("brake-right", None)],
+        vec![("brake-right", None), ("brake-left", None)],
+        vec![("controller", Some("brushed-reversing"))],
+    ] {
+        let (profile, net) = built("ssb36", &swaps);
+        let circuit = Circuit::compile(&net, &[], &[]);
+        let scene = Scene::of(&profile, &net, &circuit, None);
+        let motor = scene.observe("motor", &VehicleState::default());
+        assert_eq!(motor.as_deref(), Some("smooth"), "{swaps:?}");
+    }
+}

@@ -152,8 +152,8 @@ pub struct AlterationView {
     pub name: String,
     /// Found on it?
     pub present: bool,
-    /// Part of the vehicle under which it is listed.
-    pub group: String,
+    /// Slot of the component that it is done to.
+    pub slot: String,
     /// What it changes.
     pub changes: String,
     /// What has to be said about it.
@@ -268,21 +268,21 @@ impl Job {
         let fits = |a: &&crate::catalogue::Altered| {
             a.circuit.as_ref().is_some_and(|c| usual.fits(&c.fits))
         };
-        let alterations = catalogue.alterations.iter().filter(fits).map(|a| {
+        let offered = |a: &&crate::catalogue::Altered| {
+            let swap = a.circuit.as_ref().is_some_and(|c| c.swap);
+            !swap || own.alterations.contains(a.id.get_ref())
+        };
+        let listed = catalogue.alterations.iter().filter(fits).filter(offered);
+        let alterations = listed.map(|a| {
             let id = a.id.get_ref();
             let said =
                 self.last_change(|c| matches!(c, Change::Alteration { id: x, .. } if x == id));
+            let circuit = a.circuit.as_ref();
             AlterationView {
                 id: id.clone(),
                 name: a.name().into(),
-                group: a
-                    .circuit
-                    .as_ref()
-                    .map_or_else(String::new, |c| c.group.clone()),
-                changes: a
-                    .circuit
-                    .as_ref()
-                    .map_or_else(String::new, |c| c.changes.clone()),
+                slot: circuit.map_or_else(String::new, |c| c.slot.clone()),
+                changes: circuit.map_or_else(String::new, |c| c.changes.clone()),
                 present: own.alterations.contains(id),
                 caution: a.caution.clone(),
                 source: said.flatten(),

@@ -29,7 +29,7 @@ const HUB_BIKE: &[(&str, &str)] = &[
 ];
 
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
-const SOUND: [(&str, &[(&str, &str)]); 19] = [
+const SOUND: [(&str, &[(&str, &str)]); 20] = [
     ("du48", HUB_BIKE),
     (
         "rr12",
@@ -246,6 +246,15 @@ const SOUND: [(&str, &[(&str, &str)]); 19] = [
     ),
     (
         "lq36",
+        &[
+            ("t-vb-short", "11k"),
+            ("t-br-fet", "8.5k"),
+            ("t-br-r", "0.23"),
+            ("t-br-frame", "OL"),
+        ],
+    ),
+    (
+        "pb24",
         &[
             ("t-vb-short", "11k"),
             ("t-br-fet", "8.5k"),

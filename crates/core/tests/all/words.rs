@@ -189,6 +189,16 @@ fn what_was_heard_wrongly_is_not() {
         "gh48",
         "S01"
     ));
+    // one of two motors, on a scooter that has two
+    for words in [
+        "It pulls only at the back wheel",
+        "Only the rear motor works",
+        "The front motor is dead",
+    ] {
+        assert!(has(words, "tm52", "S41"), "{words}");
+        assert!(!has(words, "ks36", "S41"), "{words}");
+    }
+    assert!(!has("Only the rear brake works", "tm52", "S41"));
     // signs that do not fit the vehicle are not heard on it
     assert!(has("The regen is gone", "db72", "S37"));
     assert!(!has("The regen is gone", "gh48", "S37"));

@@ -37,8 +37,10 @@ async fn a_profile_is_told_while_the_job_runs() -> Done {
     b.see("[data-figure=cutoff] [data-from]").await?;
     b.read("measured").await?;
     b.press("[data-pick=told]").await?;
+    b.press("[data-slot=controller]").await?;
     b.press("[data-alteration=shunt] button").await?;
     b.read("its limits no longer protect").await?;
+    b.press("[data-slot=controller]").await?;
     b.press("[data-pick=label]").await?;
     b.fill("input[name=pack-series]", "14").await?;
     b.press("h2").await?;

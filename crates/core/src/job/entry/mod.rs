@@ -5,6 +5,7 @@
 //! [`Kind`]: whether it fits, what it does to the job, how it reads. [`vocabulary`] has what they are made of.
 
 pub mod bench;
+pub mod changed;
 pub mod close;
 pub mod gate;
 pub mod intake;
@@ -15,6 +16,7 @@ pub mod repair;
 pub mod vocabulary;
 
 pub use bench::*;
+pub use changed::change_words;
 pub use close::*;
 pub use gate::*;
 pub use intake::*;
