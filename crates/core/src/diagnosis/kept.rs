@@ -309,7 +309,8 @@ impl<'a> Kept<'a> {
             let mut then = state.clone();
             then.apart.retain(there);
             let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
-            match old.asked.place(sign, &then) {
+            let asked = old.asked.place(sign, state);
+            match asked.or_else(|| old.asked.place(sign, &then)) {
                 Some(k) => Some(Before::There(k)),
                 None => (!computed).then(|| Before::Declared(sign.clone())),
             }
