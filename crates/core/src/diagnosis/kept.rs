@@ -3,73 +3,12 @@
 use crate::catalogue::Catalogue;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::model::Model;
+use crate::diagnosis::reach::reached;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
-use spannung_circuit::build::{fed_by_host, from_the_pack};
-use spannung_circuit::family::{Carries, Strand, Wire};
-use spannung_circuit::fault::Effect;
-use spannung_circuit::netlist::{Element, Part, wire};
 use spannung_circuit::{FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
-
-/// Elements that meet at a point from which it counts as a rail.
-const RAIL: usize = 4;
-/// A resistor from here on pulls a line and feeds nothing.
-const PULLS: f64 = 300.0;
-
-/// Ohms in a feed from which some milliamperes more behind it are felt.
-const STARVES: f64 = 20.0;
-
-/// The elements that carry signals and nothing else: the wires of signal strands, what hangs at their far ends by itself, and
-/// the resistors that pull such lines up or down.
-fn signal_side(profile: &Profile, net: &Netlist) -> Vec<bool> {
-    let of_strand = |e: &Element| {
-        let id = e.id.split('.').next().unwrap_or_default();
-        let strand = wire(&e.id).and_then(|_| profile.family.strand(id));
-        strand.is_some_and(|s| s.carries == Carries::Signals)
-    };
-    let wires: Vec<bool> = net.elements.iter().map(of_strand).collect();
-    // what hangs together without those wires
-    let mut island: Vec<usize> = (0..net.nodes.len()).collect();
-    fn root(island: &mut [usize], mut node: usize) -> usize {
-        while island[node] != node {
-            island[node] = island[island[node]];
-            node = island[node];
-        }
-        node
-    }
-    for (e, wire) in net.elements.iter().zip(&wires) {
-        if !wire {
-            for other in [e.b, e.c] {
-                let (a, b) = (root(&mut island, e.a), root(&mut island, other));
-                island[a] = b;
-            }
-        }
-    }
-    let mut feeds = vec![false; net.nodes.len()];
-    for e in &net.elements {
-        let passive = matches!(
-            e.part,
-            Part::Resistor { .. }
-                | Part::Ratio { .. }
-                | Part::OpenCollector { .. }
-                | Part::Switch { .. }
-        );
-        feeds[root(&mut island, e.a)] |= !passive;
-    }
-    let pull = |e: &Element| matches!(e.part, Part::Resistor { ohms } if ohms >= PULLS);
-    let line = |node: usize| {
-        let mut at = net.elements.iter().zip(&wires);
-        at.all(|(e, wire)| *wire || pull(e) || ![e.a, e.b, e.c].contains(&node))
-    };
-    let each = net.elements.iter().zip(&wires);
-    each.map(|(e, wire)| {
-        let hangs = !feeds[root(&mut island, e.a)];
-        *wire || hangs || (pull(e) && (line(e.a) || line(e.b)))
-    })
-    .collect()
-}
 
 /// Where the value of a sign stands in what was seen before.
 enum Before {
@@ -111,171 +50,13 @@ impl<'a> Kept<'a> {
         asked: &Asked,
         sound: &Seen,
     ) -> Option<Self> {
-        let same_element = |k: usize| {
-            let e = &net.elements[k];
-            let known = old.net.element(&e.id).map(|k| &old.net.elements[k]);
-            known.is_some_and(|o| {
-                let named = |a: usize, b: usize| net.nodes[a] == old.net.nodes[b];
-                let values = o.part == e.part && o.spread == e.spread && o.plug == e.plug;
-                values && named(e.a, o.a) && named(e.b, o.b) && named(e.c, o.c)
-            })
-        };
-        let same: Vec<bool> = (0..net.elements.len()).map(same_element).collect();
-        let (small, small_before) = (
-            signal_side(profile, net),
-            signal_side(&old.profile, &old.net),
-        );
-        let wired = |k: usize| wire(&net.elements[k].id).is_some();
-        let driven = |k: usize| {
-            matches!(
-                net.elements[k].part,
-                Part::Ratio { .. } | Part::OpenCollector { .. }
-            )
-        };
-        if (0..same.len()).any(|k| !same[k] && !small[k] && !driven(k)) {
-            return None;
-        }
-        let gone: Vec<&Element> = {
-            let all = old.net.elements.iter().zip(&small_before);
-            let gone = all.filter(|(e, _)| net.element(&e.id).is_none());
-            if gone.clone().any(|(_, small)| !small) {
-                return None;
-            }
-            gone.map(|(e, _)| e).collect()
-        };
+        let reached = reached(old, profile, net, cases)?;
         let places: BTreeMap<&str, usize> = old
             .cases
             .iter()
             .enumerate()
             .map(|(k, c)| (c.key.as_str(), k))
             .collect();
-        // where a changed element ends a fault can send its current through it; rails, where many meet, are shared
-        let mut ends = vec![0usize; net.nodes.len()];
-        let mut near = vec![false; net.nodes.len()];
-        for (e, same) in net.elements.iter().zip(&same) {
-            for node in [e.a, e.b] {
-                ends[node] += 1;
-                near[node] |= !same;
-            }
-        }
-        for e in &gone {
-            for node in [e.a, e.b, e.c] {
-                if let Some(node) = net.find(&old.net.nodes[node]) {
-                    near[node] = true;
-                }
-            }
-        }
-        // of a strand at whose end something else hangs now, every point
-        let ends_otherwise = |s: &&Strand| {
-            let to = s.wires.iter().filter_map(|w| net.find(&w.to));
-            let mut to = to.filter(|n| ends[*n] <= RAIL);
-            s.carries == Carries::Signals && to.any(|n| near[n])
-        };
-        let other: Vec<&Strand> = profile
-            .family
-            .strands
-            .iter()
-            .filter(ends_otherwise)
-            .collect();
-        for e in &net.elements {
-            let of = |s: &&&Strand| e.id.split('.').next() == Some(s.id.get_ref());
-            if wire(&e.id).is_some() && other.iter().any(|s| of(&s)) {
-                near[e.a] = true;
-                near[e.b] = true;
-            }
-        }
-        let beside = |node: usize| near[node] && ends[node] <= RAIL;
-        // two wires that touch join all that hangs on either, from plug to part and one part farther
-        let on = |e: &Element, nodes: &[usize]| nodes.contains(&e.a) || nodes.contains(&e.b);
-        let along = |node: usize| {
-            let all = || net.elements.iter();
-            let at = all().filter(|e| on(e, &[node]));
-            let wires: Vec<&str> = at.filter_map(|e| wire(&e.id)).collect();
-            let pieces = all().filter(|e| wire(&e.id).is_some_and(|w| wires.contains(&w)));
-            let ends_of = pieces.flat_map(|e| [e.a, e.b]);
-            let nodes: Vec<usize> = ends_of.filter(|n| ends[*n] <= RAIL).collect();
-            let mut hung = all().filter(|e| on(e, &nodes));
-            ends[node] <= RAIL && (beside(node) || hung.any(|e| beside(e.a) || beside(e.b)))
-        };
-        // another part loads the rail that feeds it: what loads or feeds that as well, and two wires on each other's pins, read
-        // by all that hangs there
-        let other_part = (0..same.len()).any(|k| !same[k] && !driven(k) && !wired(k));
-        let other_load = other_part || !gone.is_empty();
-        let still_there = |s: &&Strand| {
-            let known = profile.family.strand(s.id.get_ref());
-            known.is_some_and(|now| !other.iter().any(|o| o.id.get_ref() == now.id.get_ref()))
-        };
-        let off: Vec<&Strand> = old
-            .profile
-            .family
-            .strands
-            .iter()
-            .filter(|s| !still_there(s))
-            .collect();
-        let strands = other.iter().chain(&off);
-        let feeds: Vec<&Wire> = strands
-            .flat_map(|s| &s.wires)
-            .filter(|w| fed_by_host(&w.function))
-            .collect();
-        // what hangs at the pack itself is felt everywhere
-        if other_load && feeds.iter().any(|w| from_the_pack(&w.function)) {
-            return None;
-        }
-        let fed: Vec<usize> = feeds.iter().filter_map(|w| net.find(&w.from)).collect();
-        let mut rail = vec![false; net.nodes.len()];
-        for strand in &profile.family.strands {
-            let id = strand.id.get_ref();
-            let from = |w: &&Wire| net.find(&w.from).is_some_and(|n| fed.contains(&n));
-            for w in strand.wires.iter().filter(from) {
-                let [c, d] = ["c", "d"].map(|e| format!("{id}.{}.{e}", w.pin));
-                let points = [&w.from, &c, &d, &w.to];
-                points
-                    .into_iter()
-                    .filter_map(|n| net.find(n))
-                    .for_each(|n| rail[n] = true);
-            }
-        }
-        let at_rail = |e: &Effect| e.ends(net).into_iter().any(|n| rail[n]);
-        // nor is a bad contact through which the rail itself is fed
-        let from_pack = |w: &Wire| from_the_pack(&w.function);
-        let feeding = profile.family.strands.iter();
-        let feeding = feeding.filter(|s| s.wires.iter().any(from_pack));
-        let ends_of_feed: Vec<usize> = feeding
-            .flat_map(|s| &s.wires)
-            .flat_map(|w| [net.find(&w.from), net.find(&w.to)])
-            .flatten()
-            .collect();
-        let passes_feed = |k: usize| {
-            let e = &net.elements[k];
-            let id = e.id.split('.').next().unwrap_or_default();
-            let strand = profile.family.strand(id).filter(|_| wired(k));
-            let on_its_way = || !small[k] || [e.a, e.b].iter().any(|n| ends_of_feed.contains(n));
-            strand.map_or_else(on_its_way, |s| s.wires.iter().any(from_pack))
-        };
-        let starves = |e: &Effect| matches!(e, Effect::Series(k, ohms) if *ohms >= STARVES && passes_feed(*k));
-        let crossed = |case: &FaultCase| {
-            let is = |e: &&Effect| matches!(e, Effect::Bridge(..));
-            case.effects.iter().filter(is).count() > 1
-        };
-        let still = |case: &FaultCase| {
-            let loads = |e: &Effect| at_rail(e) || starves(e);
-            let loaded = other_load && (crossed(case) || case.effects.iter().any(loads));
-            !loaded
-                && case.effects.iter().all(|e| match e {
-                    Effect::Open(k)
-                    | Effect::Series(k, _)
-                    | Effect::Scale(k, _)
-                    | Effect::Force(k, _)
-                    | Effect::Ratio(k, _) => {
-                        let e = &net.elements[*k];
-                        same[*k] && ![e.a, e.b, e.c].into_iter().any(beside)
-                    }
-                    Effect::Bridge(a, b, _) => {
-                        let known = |n: usize| old.net.find(&net.nodes[n]).is_some();
-                        [*a, *b].into_iter().all(|n| known(n) && !along(n))
-                    }
-                })
-        };
         let columns: BTreeMap<&str, usize> = old
             .tests
             .iter()
@@ -336,7 +117,7 @@ impl<'a> Kept<'a> {
                 .iter()
                 .map(|c| places.get(c.key.as_str()).copied())
                 .collect(),
-            reached: cases.iter().map(|c| !still(c)).collect(),
+            reached,
             probes,
             signs: seen_alike && shown_alike && old.profile.judges_like(profile),
             alike: *asked == old.asked,

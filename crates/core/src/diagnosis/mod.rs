@@ -33,6 +33,7 @@ pub mod now;
 mod pairs;
 pub mod plan;
 pub mod predict;
+mod reach;
 pub mod repertoire;
 pub mod rows;
 pub mod scale;

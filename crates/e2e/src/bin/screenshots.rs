@@ -72,6 +72,8 @@ async fn main() -> Done {
     b.see("[data-strand-panel]").await?;
     shot("08-strand.png").await?;
     open(format!("/jobs/{}/vehicle", id(406)), "[data-pack]").await?;
+    b.press("[data-slot=controller]").await?;
+    b.see("[data-slot-open=controller]").await?;
     shot("19-vehicle.png").await?;
     open(format!("/jobs/{}/bench", id(410)), "[data-point]").await?;
     shot("10-points.png").await?;
