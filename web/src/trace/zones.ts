@@ -104,8 +104,10 @@ export function zonesOf(map: TraceMapData, W: number, tight: boolean): Zones {
   crowded = tight && ends + 42 + 96 + ctrlAt(7) > W;
   const [leadsLeast, phasesLeast] = crowded ? [32, 74] : tight ? [42, 96] : [50, 104];
   const least = ends + leadsLeast + phasesLeast;
-  const pitch = [9, 8, 7].find((x) => least + ctrlAt(x) <= W) ?? 7;
-  const core = pitch === 9 ? 6 : 5;
+  // a dozen devices at a narrow page: their wires move together once more
+  const pitches = tight ? [9, 8, 7, 6, 5] : [9, 8, 7];
+  const pitch = pitches.find((x) => least + ctrlAt(x) <= W) ?? pitches[pitches.length - 1] ?? 7;
+  const core = pitch === 9 ? 6 : pitch > 6 ? 5 : pitch - 2;
   const ctrlMin = ctrlAt(pitch);
   const spare = Math.max(0, W - (ends + 50 + ctrlMin + 158));
   const leads = leadsLeast + Math.min(54, spare * 0.14);

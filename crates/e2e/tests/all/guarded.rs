@@ -67,6 +67,7 @@ const TABLE: &[(&str, &str, May)] = &[
     ("get", "/jobs/{id}/record", May::SignedIn),
     ("get", "/jobs/{id}/forecast", May::SignedIn),
     ("get", "/jobs/{id}/profile", May::SignedIn),
+    ("post", "/jobs/{id}/if-so", May::SignedIn),
     ("post", "/jobs/{id}/tests/{test}/capture", May::SignedIn),
     ("get", "/jobs/{id}/report", May::SignedIn),
     ("get", "/jobs/{id}/events", May::SignedIn),

@@ -107,6 +107,8 @@ async fn what_it_has_is_said_by_presses() -> Done {
     b.press("[data-fits=hall-throttle]").await?;
     b.see("[data-slot=throttle][data-assumed=false]").await?;
     b.press("[data-to-vehicle]").await?;
+    // the intake has the same tiles
+    b.see("[data-kept-builds]").await?;
     b.read("1 seen").await?;
     // a press opens what fits in the place, another one says it
     b.press("[data-slot=brake-left]").await?;
