@@ -228,8 +228,10 @@ const drain = async (job: string): Promise<void> => {
     try {
       await deliver(item);
       set({ away: false });
+      // it goes first, so that whoever looks next does not find it waiting; nobody waits until it is gone
+      const gone = drop(item);
       waiters.get(key)?.sent();
-      await drop(item);
+      await gone;
     } catch (e) {
       if (notDelivered(e)) {
         set({ away: true });
@@ -320,6 +322,10 @@ export const write = async (given: Given, picture?: Blob): Promise<Written> => {
   writing.set(job, (writing.get(job) ?? 0) + 1);
   try {
     return await writeOne(given, picture);
+  } catch (e) {
+    // news that came meanwhile were left to the view that does not come now
+    viewer?.stale(job);
+    throw e;
   } finally {
     writing.set(job, (writing.get(job) ?? 1) - 1);
   }
