@@ -21,6 +21,15 @@ pub enum Change {
         /// Colour code, `RD` or `GN/WH`; `??` for not noted.
         code: String,
     },
+    /// Another insulation colour on the device's half of a plug alone.
+    LeadColour {
+        /// Strand id.
+        strand: String,
+        /// Pin.
+        pin: u8,
+        /// Colour code, `RD` or `GN/WH`; that of the other half: they are alike.
+        code: String,
+    },
     /// One more wire in a strand, that ends unconnected.
     ExtraWire {
         /// Strand id.
@@ -187,15 +196,18 @@ fn short(words: &str) -> Result<(), CircuitError> {
     ))
 }
 
-/// Is this an insulation colour?
-pub fn colour_ok(code: &str) -> bool {
+/// An insulation colour, or what is said of one that is none.
+fn colour(code: &str) -> Result<(), CircuitError> {
     let mut parts = code.split('/');
-    let base = parts.next().unwrap_or_default();
-    let stripe = parts.next();
-    code == "??"
-        || (COLOURS.contains(&base)
-            && stripe.is_none_or(|s| COLOURS.contains(&s))
-            && parts.next().is_none())
+    let known = |c: &str| COLOURS.contains(&c);
+    let base = parts.next().is_some_and(known);
+    let stripe = parts.next().is_none_or(known);
+    if code == "??" || (base && stripe && parts.next().is_none()) {
+        return Ok(());
+    }
+    Err(CircuitError::Change(format!(
+        "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
+    )))
 }
 
 impl Profile {
@@ -210,33 +222,36 @@ impl Profile {
             })
     }
 
+    fn wire_mut(&mut self, strand: &str, pin: u8) -> Result<&mut Wire, CircuitError> {
+        let wires = &mut self.strand_mut(strand)?.wires;
+        let wire = wires.iter_mut().find(|w| w.pin == pin);
+        wire.ok_or_else(|| CircuitError::Unknown {
+            kind: "pin",
+            name: format!("{strand} {pin}"),
+        })
+    }
+
     pub(crate) fn apply(&mut self, change: &Change) -> Result<(), CircuitError> {
         match change {
             Change::Colour { strand, pin, code } => {
-                if !colour_ok(code) {
-                    return Err(CircuitError::Change(format!(
-                        "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
-                    )));
+                colour(code)?;
+                let wire = self.wire_mut(strand, *pin)?;
+                wire.code.clone_from(code);
+                if wire.lead_code.as_ref() == Some(code) {
+                    wire.lead_code = None;
                 }
-                let wires = &mut self.strand_mut(strand)?.wires;
-                let wire = wires.iter_mut().find(|w| w.pin == *pin);
-                wire.ok_or_else(|| CircuitError::Unknown {
-                    kind: "pin",
-                    name: format!("{strand} {pin}"),
-                })?
-                .code
-                .clone_from(code);
+            }
+            Change::LeadColour { strand, pin, code } => {
+                colour(code)?;
+                let wire = self.wire_mut(strand, *pin)?;
+                wire.lead_code = (*code != wire.code).then(|| code.clone());
             }
             Change::ExtraWire {
                 strand,
                 code,
                 function,
             } => {
-                if !colour_ok(code) {
-                    return Err(CircuitError::Change(format!(
-                        "“{code}” is not a colour code. Use two letters, such as RD or GN/WH, or ?? for not noted."
-                    )));
-                }
+                colour(code)?;
                 short(function)?;
                 self.extra_wires += 1;
                 if self.extra_wires > MOST_EXTRA_WIRES {
@@ -267,6 +282,7 @@ impl Profile {
                 self.strand_mut(strand)?.wires.push(Wire {
                     pin: free,
                     code: code.clone(),
+                    lead_code: None,
                     function: function.clone(),
                     from: format!("{node}.from"),
                     to: format!("{node}.to"),
@@ -511,5 +527,18 @@ impl Strand {
             Carries::Signals => 0.22,
             Carries::Feed | Carries::Bus | Carries::Phases | Carries::Drive => 2.5,
         })
+    }
+
+    /// Pairs of pins at which each lead has the colour of the other's wire: two that an earlier hand may have put into each
+    /// other's place, or another maker's colours.
+    pub fn crossed_colours(&self) -> Vec<[u8; 2]> {
+        let told = |w: &&Wire| w.lead_code.is_some() && w.code != "??";
+        let other: Vec<&Wire> = self.wires.iter().filter(told).collect();
+        let pairs = other.iter().enumerate().flat_map(|(k, a)| {
+            let rest = other[k + 1..].iter();
+            rest.filter(|b| a.beyond() == b.code && b.beyond() == a.code)
+                .map(|b| [a.pin, b.pin])
+        });
+        pairs.collect()
     }
 }

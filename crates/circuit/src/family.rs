@@ -147,6 +147,9 @@ pub struct Wire {
     pub pin: u8,
     /// Insulation colour code, such as `RD` or `GN/WH`.
     pub code: String,
+    /// Colour code on the device's half of the plug, where it is another one.
+    #[serde(default)]
+    pub lead_code: Option<String>,
     /// What it carries, in the trade's words.
     pub function: String,
     /// Node on the controller side; in a component kind empty when the function says it.
@@ -154,6 +157,13 @@ pub struct Wire {
     pub from: String,
     /// Node on the device side.
     pub to: String,
+}
+
+impl Wire {
+    /// Colour code on the device's half of the plug.
+    pub fn beyond(&self) -> &str {
+        self.lead_code.as_deref().unwrap_or(&self.code)
+    }
 }
 
 /// Wires that run together through one plug.
@@ -833,6 +843,12 @@ impl Family {
     /// Strand by id.
     pub fn strand(&self, id: &str) -> Option<&Strand> {
         self.strands.iter().find(|s| s.id.get_ref() == id)
+    }
+
+    /// The strand that an element is a piece of a wire of, by the element's name: `throttle` of `throttle.3.run`.
+    pub fn strand_of(&self, element: &str) -> Option<&Strand> {
+        let (strand, _) = crate::netlist::wire(element)?.split_once('.')?;
+        self.strand(strand)
     }
 
     /// Pack volts below which nothing may be switched on.

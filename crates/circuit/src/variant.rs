@@ -54,8 +54,8 @@ pub struct Variant {
     pub id: Spanned<String>,
     /// Name.
     pub name: String,
-    /// Part of the vehicle under which it is listed.
-    pub group: String,
+    /// Slot of the component with which it is listed.
+    pub slot: String,
     /// What reads otherwise then, in words.
     pub changes: String,
     /// Traits of the vehicles that come so.
@@ -99,6 +99,12 @@ pub fn variants() -> Result<&'static [Variant], CircuitError> {
     let read = READ.get_or_init(|| {
         let (file, text) = VARIANTS;
         let read: File = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+        let shelf = crate::build::Shelf::shipped()?;
+        if let Some(one) = read.variant.iter().find(|v| shelf.slot(&v.slot).is_none()) {
+            let at = one.id.span().start;
+            let words = format!("there is no slot “{}”", one.slot);
+            return Err(CircuitError::at(file, text, at, words));
+        }
         Ok(read.variant)
     });
     match read {

@@ -1528,8 +1528,6 @@ export interface components {
         BuiltWayView: {
             /** @description What reads otherwise then. */
             changes: string;
-            /** @description Part of the vehicle under which it is listed. */
-            group: string;
             /** @description How to make sure of it. */
             how: string;
             /** @description Id. */
@@ -1538,6 +1536,8 @@ export interface components {
             name: string;
             /** @description Is this one built so? */
             present: boolean;
+            /** @description Slot of the component with which it is listed. */
+            slot: string;
             source?: components["schemas"]["KnownFrom"] | null;
         };
         /** @description A job as one document. */
@@ -1754,6 +1754,18 @@ export interface components {
             strand: string;
             /** @enum {string} */
             what: "colour";
+        } | {
+            /** @description Colour code, `RD` or `GN/WH`; that of the other half: they are alike. */
+            code: string;
+            /**
+             * Format: int32
+             * @description Pin.
+             */
+            pin: number;
+            /** @description Strand id. */
+            strand: string;
+            /** @enum {string} */
+            what: "lead-colour";
         } | {
             /** @description Colour code. */
             code: string;
@@ -2118,6 +2130,8 @@ export interface components {
             code?: string | null;
             /** @description Function. */
             function?: string | null;
+            /** @description Colour code on the device's half, where it is another one. */
+            lead_code?: string | null;
             /**
              * Format: int32
              * @description Number.
@@ -2476,6 +2490,8 @@ export interface components {
             code: string;
             /** @description What it carries. */
             function: string;
+            /** @description The same on the device's half of the plug, where it is another one. */
+            lead_code?: string | null;
             /**
              * Format: int32
              * @description Pin.
@@ -2709,6 +2725,8 @@ export interface components {
         MapStrand: {
             /** @description Plug is apart now. */
             apart: boolean;
+            /** @description Pairs of pins at which each lead has the colour of the other's wire. */
+            crossed: number[][];
             /**
              * Format: double
              * @description Share of faults in the device itself.
@@ -2761,6 +2779,8 @@ export interface components {
             code: string;
             /** @description Function. */
             function: string;
+            /** @description Colour code on the device's half of the plug, where it is another one. */
+            lead_code?: string | null;
             /**
              * Format: double
              * @description Share of faults on the lead from the plug to the device.

@@ -60,7 +60,8 @@ export const Face = ({ face, size = 218 }: { face: FaceView; size?: number }) =>
         const active = p.pin === face.red || p.pin === face.black;
         const big = n > 6 && k < 3;
         const rr = big ? 15 : 12;
-        const [base = "GY", stripe] = (p.code ?? "GY").split("/");
+        const touched = face.harness_half ? p.code : (p.lead_code ?? p.code);
+        const [base = "GY", stripe] = (touched ?? "GY").split("/");
         const dx = x - c;
         const dy = y - c;
         const d = Math.hypot(dx, dy) || 1;

@@ -2,12 +2,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import type { Change, JobView, KnownFrom, MapStrand } from "../api/client";
-import { useChoices, useIfSo } from "../api/hooks";
+import { useChoices, useIfSo, useProfile } from "../api/hooks";
 import { v } from "../theme/tokens";
 import { useCommands } from "../ui/commands";
-import { OneOf, Plain, number, pressed } from "../ui/form";
+import { OneOf, Plain, Select, number, pressed } from "../ui/form";
 import { choice, command } from "../ui/keys";
 import { ErrorLine, Heading, Key } from "../ui/parts";
+import { NOWHERE, leads } from "../has/joins";
 import { SOURCES, from } from "../has/sources";
 import { PlugFace } from "./PlugFace";
 import { Swatches } from "./Swatches";
@@ -24,7 +25,7 @@ interface Props {
 }
 
 /** Changes by which something reads otherwise. */
-const TRIED: Change["what"][] = ["order", "pull-up", "normally-closed-brake"];
+const TRIED: Change["what"][] = ["order", "join", "pull-up", "normally-closed-brake"];
 
 /** Where the wires that are tried on other pins came from: from, to. */
 const ghosts = (strand: MapStrand, tried: Change | undefined): [number, number][] => {
@@ -36,6 +37,9 @@ const ghosts = (strand: MapStrand, tried: Change | undefined): [number, number][
   });
 };
 
+/** Which half of the plug has the colour. */
+type Half = "harness" | "device";
+
 /** Volts that lines are pulled up to on vehicles of these kinds. */
 const PULL_UPS = [3.3, 5, 12];
 
@@ -44,6 +48,7 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
   const [source, setSource] = useState<KnownFrom>("measured");
   const [picked, setPicked] = useState(strand.wires[0]?.pin ?? 1);
   const [moving, setMoving] = useState(false);
+  const [half, setHalf] = useState<Half>("harness");
   const [said, setSaid] = useState<string>();
   // what reads otherwise is looked at before it is kept
   const [tried, setTried] = useState<Change>();
@@ -52,7 +57,10 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
   const panel = useRef<HTMLDivElement>(null);
   const colours = useChoices().data?.colours ?? [];
   const wire = strand.wires.find((w) => w.pin === picked);
-  const [base = "??", stripe] = (wire?.code ?? "??").split("/");
+  const code = (half === "device" ? wire?.lead_code : undefined) ?? wire?.code ?? "??";
+  const [base = "??", stripe] = code.split("/");
+  const joins = useProfile(job).data?.has.flatMap((slot) => slot.joins) ?? [];
+  const join = joins.find((j) => j.strand === strand.id && j.pin === picked);
   const change = (what: Change) => {
     setSaid(undefined);
     if (TRIED.includes(what.what)) setTried(what);
@@ -67,8 +75,10 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
   const drop = () => {
     setTried(undefined);
   };
-  const paint = (code: string) => {
-    if (wire && code !== wire.code) change({ what: "colour", strand: strand.id, pin: picked, code });
+  const paint = (to: string) => {
+    if (!wire || to === code) return;
+    const what = half === "device" ? "lead-colour" : "colour";
+    change({ what, strand: strand.id, pin: picked, code: to });
   };
   const pick = (pin: number) => {
     const there = strand.wires.find((w) => w.pin === pin);
@@ -105,6 +115,10 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
     ),
     command("plug.colour", focus("[data-colours] button")),
     command("plug.stripe", focus("[data-stripes] button")),
+    command("plug.half", () => {
+      setHalf(half === "device" ? "harness" : "device");
+    }),
+    command("plug.leads", join ? focus("[data-leads] select") : undefined),
     command("plug.move", move),
     command(
       "plug.done",
@@ -165,11 +179,20 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
               ? `Now press the pin that ${String(picked)} changes places with.`
               : "Press a pin; its number is its key."}
           </Box>
+          <Box sx={{ fontSize: 15, color: v("ink2") }}>Left the harness half, right the device half.</Box>
+          {strand.crossed.map(([a, b]) => (
+            <Box key={a} data-crossed={`${String(a)} ${String(b)}`} role="status" sx={{ fontSize: 15.5 }}>
+              <b>
+                Pins {a} and {b} have each other’s colours on the device half.
+              </b>{" "}
+              Read both: they may sit in each other’s place, or the maker of the device has other colours.
+            </Box>
+          ))}
         </Box>
         <Box sx={{ display: "grid", gap: 1.2, alignContent: "start", minWidth: 0 }}>
           {tried && keep && job.bench && (
             <Tried
-              what={wordsOfTried(tried)}
+              what={wordsOfTried(tried, join)}
               strand={strand}
               bench={job.bench}
               so={so.data}
@@ -185,6 +208,17 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
           </Box>
           {wire && (
             <>
+              <Named name="Half" hotkey="H">
+                <OneOf
+                  label="Half of the plug"
+                  value={half}
+                  options={[
+                    ["harness", "Harness half"],
+                    ["device", "Device half"],
+                  ]}
+                  onPick={setHalf}
+                />
+              </Named>
               <Named name="Colour" hotkey="C">
                 <Box data-colours>
                   <Swatches
@@ -214,6 +248,27 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
                   />
                 </Box>
               </Named>
+              {join && (
+                <Named name="Leads to" hotkey="F">
+                  <Box data-leads sx={{ maxWidth: 420 }}>
+                    <Select
+                      label={`Pin ${String(picked)} leads to`}
+                      value={join.to ?? NOWHERE}
+                      disabled={busy}
+                      onChange={(to) => {
+                        change({
+                          what: "join",
+                          strand: strand.id,
+                          pin: picked,
+                          to: to === NOWHERE ? null : to,
+                        });
+                      }}
+                      empty="nowhere"
+                      options={leads(join)}
+                    />
+                  </Box>
+                </Named>
+              )}
               <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
                 <Button
                   onClick={move}
@@ -225,7 +280,8 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
                   Move this wire <Key>M</Key>
                 </Button>
                 <span style={{ fontSize: 15, color: v("ink2") }}>
-                  Press a stripe again for none. Colours are saved at once.
+                  Press a stripe again for none. Colours are saved at once; until the device half has one of
+                  its own, it has the harness half’s.
                 </span>
               </Box>
             </>

@@ -1,6 +1,7 @@
 import type { MapStrand } from "../api/client";
-import { insulation, v } from "../theme/tokens";
+import { v } from "../theme/tokens";
 import { FaceBody } from "./FaceBody";
+import { PinColours } from "./PinColours";
 import { pinAt } from "./facePins";
 
 const STEP: Record<string, number> = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 };
@@ -27,7 +28,7 @@ export const PlugFace = ({
   const own = (pin: number): boolean => strand.wires.some((w) => w.pin === pin);
   const gap =
     n > 1 ? Math.abs(pinAt(strand.shape, n, 1, size)[0] - pinAt(strand.shape, n, 0, size)[0]) : size;
-  const rr = strand.shape === "flat" ? Math.min(22, gap * 0.36) : n > 8 ? 17 : 22;
+  const rr = strand.shape === "flat" ? Math.min(26, gap * 0.4) : n > 8 ? 18 : 27;
   return (
     <svg
       width={size}
@@ -64,7 +65,6 @@ export const PlugFace = ({
       {strand.pins.map((p, k) => {
         const [x, y] = pinAt(strand.shape, n, k, size);
         const mine = own(p.pin);
-        const [base = "??", stripe] = (p.code ?? "??").split("/");
         const on = p.pin === picked;
         return (
           <g
@@ -76,7 +76,7 @@ export const PlugFace = ({
             aria-label={`Pin ${String(p.pin)}, ${
               p.code == null
                 ? "empty"
-                : `${p.code === "??" ? "colour not noted" : p.code}, ${p.function ?? ""}`
+                : `${p.code === "??" ? "colour not noted" : p.code}${p.lead_code == null ? "" : `, ${p.lead_code} on the device half`}, ${p.function ?? ""}`
             }`}
             data-face-pin={p.pin}
             style={{ cursor: "pointer", outlineOffset: 2 }}
@@ -110,21 +110,7 @@ export const PlugFace = ({
               />
             ) : (
               <g opacity={mine ? 1 : 0.35}>
-                <circle
-                  cx={x}
-                  cy={y}
-                  r={rr}
-                  fill={insulation[base] ?? insulation.GY}
-                  stroke={v("casing")}
-                  strokeWidth="1.6"
-                />
-                {stripe !== undefined && (
-                  <path
-                    d={`M${String(x - rr + 1)} ${String(y)}h${String(2 * rr - 2)}`}
-                    stroke={insulation[stripe]}
-                    strokeWidth={rr * 0.6}
-                  />
-                )}
+                <PinColours x={x} y={y} r={rr} code={p.code} leadCode={p.lead_code} />
               </g>
             )}
             {on && (
@@ -138,8 +124,8 @@ export const PlugFace = ({
                 strokeDasharray={moving ? "7 4" : undefined}
               />
             )}
-            <circle cx={x} cy={y} r={rr * 0.62} fill={v("sheet")} stroke={v("casing")} strokeWidth="1.2" />
-            <text x={x} y={y + rr * 0.3} textAnchor="middle" fontSize={rr * 0.86} fontWeight="750">
+            <circle cx={x} cy={y} r={rr * 0.52} fill={v("sheet")} stroke={v("casing")} strokeWidth="1.2" />
+            <text x={x} y={y + rr * 0.26} textAnchor="middle" fontSize={rr * 0.74} fontWeight="750">
               {p.pin}
             </text>
           </g>

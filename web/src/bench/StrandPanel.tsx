@@ -190,6 +190,11 @@ export const StrandPanel = ({
                     <td>
                       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
                         <WireSwatch code={w.code} /> <b>{w.code === "??" ? "colour not noted" : w.code}</b>
+                        {w.lead_code != null && (
+                          <>
+                            <span>to</span> <WireSwatch code={w.lead_code} /> <b>{w.lead_code}</b>
+                          </>
+                        )}
                       </Box>
                     </td>
                     <td>{w.function}</td>
@@ -225,7 +230,7 @@ export const StrandPanel = ({
                 }}
               />
               <Box component="figcaption" sx={{ fontSize: 14, color: v("ink2"), textAlign: "center" }}>
-                {strand.plug_name}, looking into the pins
+                {strand.plug_name}, looking into the pins; left the harness half, right the device half
               </Box>
             </Box>
           </Box>

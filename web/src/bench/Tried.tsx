@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import { useEffect, useRef } from "react";
 import type { Bench, Change, IfSo, MapStrand, Tile } from "../api/client";
 import { v } from "../theme/tokens";
+import type { Join } from "../has/joins";
 import { pressed } from "../ui/form";
 import { ErrorLine, Heading, Key, Tick } from "../ui/parts";
 import { Table } from "../ui/Table";
@@ -199,8 +200,12 @@ const Share = ({
 );
 
 /** A change in a few words, as it is tried. */
-export const wordsOfTried = (c: Change): string => {
+export const wordsOfTried = (c: Change, join?: Join): string => {
   if (c.what === "order") return "Wires on other pins";
+  if (c.what === "join") {
+    const to = join?.can.find((p) => p.id === c.to)?.name ?? c.to;
+    return `Pin ${String(c.pin)} leads ${to == null ? "nowhere" : `to ${to}`}`;
+  }
   if (c.what === "pull-up") return `Pulled up to ${String(c.volts)} V`;
   if (c.what === "normally-closed-brake") return "Opens when squeezed";
   return "Built so";

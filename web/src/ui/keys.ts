@@ -38,6 +38,8 @@ export const KEYS = {
   "built.drawn": { keys: ["k"], name: "No, keep as drawn" },
   "plug.colour": { keys: ["c"], name: "Colour" },
   "plug.stripe": { keys: ["s"], name: "Stripe" },
+  "plug.half": { keys: ["h"], name: "The other half" },
+  "plug.leads": { keys: ["f"], name: "Leads to" },
   "plug.move": { keys: ["m"], name: "Move this wire" },
   "plug.keep": { keys: ["Enter"], name: "Keep it so" },
   "plug.done": { keys: ["Escape"], name: "Done" },

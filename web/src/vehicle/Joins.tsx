@@ -1,13 +1,11 @@
 import Box from "@mui/material/Box";
 import type { Change, Slot, VehicleProfile } from "../api/client";
+import { NOWHERE, leads } from "../has/joins";
 import { from } from "../has/sources";
 import { insulation, v } from "../theme/tokens";
 import { Select } from "../ui/form";
 import { Table } from "../ui/Table";
 import { figure } from "./Figures";
-
-/** Leads nowhere. */
-const NOWHERE = "";
 
 /**
  * The open component: what its label says, and pin by pin where its wires lead. A wire that leads elsewhere than to what it
@@ -78,6 +76,12 @@ export const Joins = ({
                   <Box sx={{ display: "flex", gap: 0.7, alignItems: "center" }}>
                     <Colour code={j.code} />
                     {j.code}
+                    {j.lead_code != null && (
+                      <>
+                        to <Colour code={j.lead_code} />
+                        {j.lead_code}
+                      </>
+                    )}
                   </Box>
                 </td>
                 <td>{j.function}</td>
@@ -93,10 +97,7 @@ export const Joins = ({
                       onSet({ what: "join", strand: j.strand, pin: j.pin, to: to === NOWHERE ? null : to });
                     }}
                     empty="nowhere"
-                    options={[
-                      ...(j.can.some((c) => c.id === j.function) ? [] : [[j.function, j.function] as const]),
-                      ...j.can.map((c) => [c.id, c.name] as const),
-                    ]}
+                    options={leads(j)}
                   />
                 </td>
               </tr>

@@ -36,6 +36,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
   const set = (change: Change, by: KnownFrom = source) => {
     append.mutate([{ kind: "change", change, source: by }]);
   };
+  const builtAs = (slot: Slot) => p.built.filter((b) => b.slot === slot.slot);
   const doneTo = (slot: Slot) => p.alterations.filter((a) => a.slot === slot.slot);
   const back = stationOf(job);
   return (
@@ -82,26 +83,43 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
         <Has
           slots={p.has.map((slot) => ({
             ...slot,
-            changed: slot.changed || doneTo(slot).some((a) => a.present),
+            changed: slot.changed || [...doneTo(slot), ...builtAs(slot)].some((w) => w.present),
           }))}
           closed={closed}
           more={(slot) => (
             <>
               <Joins slot={slot} profile={p} closed={closed} onSet={set} />
-              {doneTo(slot).length > 0 && (
-                <Box sx={{ mt: 2 }}>
-                  <Ways
-                    title="Done to it since it was made"
-                    ways={doneTo(slot)}
-                    mark="data-alteration"
-                    closed={closed}
-                    undone
-                    onPress={(w) => {
-                      set({ what: "alteration", id: w.id, present: !w.present });
-                    }}
-                  />
-                </Box>
-              )}
+              <Box
+                sx={{
+                  display: "grid",
+                  gridTemplateColumns: "repeat(auto-fit, minmax(400px, 1fr))",
+                  gap: 3,
+                  mt: 2,
+                  "&:empty": { display: "none" },
+                }}
+              >
+                <Ways
+                  title="Built otherwise than the drawing"
+                  note="undo in the record takes one back"
+                  ways={builtAs(slot)}
+                  mark="data-built"
+                  closed={closed}
+                  undone={false}
+                  onPress={(w) => {
+                    set({ what: "built", variant: w.id });
+                  }}
+                />
+                <Ways
+                  title="Done to it since it was made"
+                  ways={doneTo(slot)}
+                  mark="data-alteration"
+                  closed={closed}
+                  undone
+                  onPress={(w) => {
+                    set({ what: "alteration", id: w.id, present: !w.present });
+                  }}
+                />
+              </Box>
             </>
           )}
           onSet={(change) => {
@@ -154,24 +172,6 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
               />
             ))}
           </Figures>
-          <Figures caption="Wires">
-            {p.strands.map((s) => (
-              <Row
-                key={`${s.id} ${String(s.mm2)}`}
-                id={`wires-${s.id}`}
-                name={s.name}
-                unit="mm²"
-                usual={s.usual_mm2}
-                value={s.mm2}
-                source={from(s.source)}
-                changed={s.changed}
-                closed={closed}
-                onSet={(mm2) => {
-                  set({ what: "gauge", strand: s.id, mm2 });
-                }}
-              />
-            ))}
-          </Figures>
         </Box>
         <Box sx={{ display: "grid", gap: 2.5, alignContent: "start", minWidth: 0 }}>
           {p.halls && (
@@ -191,20 +191,28 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
               </Box>
             </Box>
           )}
-          <Ways
-            title="Built otherwise than the drawing"
-            note="undo in the record takes one back"
-            ways={p.built}
-            mark="data-built"
-            closed={closed}
-            undone={false}
-            onPress={(w) => {
-              set({ what: "built", variant: w.id });
-            }}
-          />
+          <Figures caption="Wires">
+            {p.strands.map((s) => (
+              <Row
+                key={`${s.id} ${String(s.mm2)}`}
+                id={`wires-${s.id}`}
+                name={s.name}
+                unit="mm²"
+                usual={s.usual_mm2}
+                value={s.mm2}
+                source={from(s.source)}
+                changed={s.changed}
+                closed={closed}
+                onSet={(mm2) => {
+                  set({ what: "gauge", strand: s.id, mm2 });
+                }}
+              />
+            ))}
+          </Figures>
           <Box sx={{ fontSize: 15, color: v("ink2") }}>
-            Colours, added wires, other pins, levers and pull-ups: press the plug on the path, then “Not like
-            this here”.
+            How a component is built otherwise than the drawing, and what was done to it, stands in its panel
+            above. Colours, added wires, other pins, levers and pull-ups: press the plug on the path, then
+            “Not like this here”.
           </Box>
         </Box>
       </Box>

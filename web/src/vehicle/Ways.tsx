@@ -10,8 +10,6 @@ import { from } from "../has/sources";
 interface Way {
   id: string;
   name: string;
-  /** Part of the vehicle under which it is listed; none where they all belong to one. */
-  group?: string;
   /** What reads otherwise then, or what it does to the odds. */
   changes: string;
   present: boolean;
@@ -22,7 +20,7 @@ interface Way {
   caution?: string;
 }
 
-/** Ways in groups by the part of the vehicle: a press says that it is so here. */
+/** Ways that belong to one component: a press says that it is so here. */
 export const Ways = ({
   title,
   note,
@@ -42,80 +40,59 @@ export const Ways = ({
   undone: boolean;
   onPress: (way: Way) => void;
 }) => {
-  const groups = [...new Set(ways.map((w) => w.group))];
-  if (groups.length === 0) return null;
+  if (ways.length === 0) return null;
   return (
     <Box component="section" sx={{ fontSize: 16 }}>
       <Box sx={{ display: "flex", gap: 1.2, alignItems: "baseline", mb: 0.6 }}>
         <b style={{ fontSize: 17 }}>{title}</b>
         {note !== undefined && <span style={{ color: v("ink2"), fontSize: 15 }}>{note}</span>}
       </Box>
-      {groups.map((group) => (
-        <Box
-          key={group ?? ""}
-          role="group"
-          aria-label={group ?? title}
-          sx={{
-            display: "grid",
-            gridTemplateColumns: group === undefined ? "minmax(0, 1fr)" : "104px minmax(0, 1fr)",
-            columnGap: 1,
-            borderTop: `1px solid ${v("ruleStrong")}`,
-            py: 0.7,
-          }}
-        >
-          {group !== undefined && (
-            <Box sx={{ pt: 1.2, fontWeight: 600, color: v("ink2"), fontSize: 15 }}>{group}</Box>
-          )}
-          <Box sx={{ display: "grid", gap: 0.7 }}>
-            {ways
-              .filter((w) => w.group === group)
-              .map((w) => (
-                <Box key={w.id} {...{ [mark]: w.id }}>
-                  <Box
-                    sx={{
-                      display: "grid",
-                      gridTemplateColumns: "minmax(0, 240px) minmax(0, 1fr)",
-                      gap: 1.2,
-                      alignItems: "center",
-                    }}
-                  >
-                    <Button
-                      disabled={closed || (w.present && !undone)}
-                      aria-pressed={w.present}
-                      onClick={() => {
-                        onPress(w);
-                      }}
-                      sx={{
-                        minHeight: 44,
-                        fontSize: 15.5,
-                        lineHeight: 1.2,
-                        justifyContent: "flex-start",
-                        textAlign: "left",
-                        ...pressed(w.present),
-                      }}
-                    >
-                      {w.name}
-                    </Button>
-                    <Box sx={{ fontSize: 15, lineHeight: 1.25 }}>
-                      {w.present && <b>{from(w.source) || "looked at"}: </b>}
-                      {w.changes}
-                    </Box>
-                  </Box>
-                  {!w.present && w.how !== undefined && (
-                    <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.25, pt: 0.2 }}>
-                      To make sure: {w.how}.
-                    </Box>
-                  )}
-                  {w.present && w.caution !== undefined && (
-                    <Box sx={{ display: "flex", gap: 1, py: 0.5, fontWeight: 550 }} data-caution>
-                      <Triangle size={16} /> {w.caution}
-                    </Box>
-                  )}
-                </Box>
-              ))}
+      <Box sx={{ display: "grid", gap: 0.7, borderTop: `1px solid ${v("ruleStrong")}`, py: 0.7 }}>
+        {ways.map((w) => (
+          <Box key={w.id} {...{ [mark]: w.id }}>
+            <Box
+              sx={{
+                display: "grid",
+                gridTemplateColumns: "minmax(0, 240px) minmax(0, 1fr)",
+                gap: 1.2,
+                alignItems: "center",
+              }}
+            >
+              <Button
+                disabled={closed || (w.present && !undone)}
+                aria-pressed={w.present}
+                onClick={() => {
+                  onPress(w);
+                }}
+                sx={{
+                  minHeight: 44,
+                  fontSize: 15.5,
+                  lineHeight: 1.2,
+                  justifyContent: "flex-start",
+                  textAlign: "left",
+                  ...pressed(w.present),
+                }}
+              >
+                {w.name}
+              </Button>
+              <Box sx={{ fontSize: 15, lineHeight: 1.25 }}>
+                {w.present && <b>{from(w.source) || "looked at"}: </b>}
+                {w.changes}
+              </Box>
+            </Box>
+            {!w.present && w.how !== undefined && (
+              <Box sx={{ fontSize: 14, color: v("ink2"), lineHeight: 1.25, pt: 0.2 }}>
+                To make sure: {w.how}.
+              </Box>
+            )}
+            {w.present && w.caution !== undefined && (
+              <Box sx={{ display: "flex", gap: 1, py: 0.5, fontWeight: 550 }} data-caution>
+                <Triangle size={16} /> {w.caution}
+              </Box>
+            )}
           </Box>
-        </Box>
-      ))}
+        ))}
+      </Box>
     </Box>
   );
 };

@@ -146,6 +146,53 @@ fn changed(changes: &[Change]) -> Result<Profile, CircuitError> {
     Profile::new(&family, changes)
 }
 
+fn lead(strand: &str, pin: u8, code: &str) -> Change {
+    Change::LeadColour {
+        strand: strand.into(),
+        pin,
+        code: code.into(),
+    }
+}
+
+#[test]
+fn the_device_half_has_colours_of_its_own() {
+    let colour = |pin, code: &str| Change::Colour {
+        strand: "throttle".into(),
+        pin,
+        code: code.into(),
+    };
+    let wire = |p: &Profile, pin: u8| {
+        let strand = p.family.strand("throttle").unwrap();
+        let wire = strand.wires.iter().find(|w| w.pin == pin).unwrap().clone();
+        (
+            wire.code.clone(),
+            wire.beyond().to_owned(),
+            strand.crossed_colours(),
+        )
+    };
+    // what is not said of the lead goes with the other half
+    let one = changed(&[colour(2, "BK"), colour(3, "GN")]).unwrap();
+    assert_eq!(wire(&one, 3), ("GN".into(), "GN".into(), vec![]));
+    // one lead in another colour crosses nothing; two in each other's do
+    let one = changed(&[colour(2, "BK"), colour(3, "GN"), lead("throttle", 3, "BK")]).unwrap();
+    assert_eq!(wire(&one, 3), ("GN".into(), "BK".into(), vec![]));
+    let both = [
+        colour(2, "BK"),
+        colour(3, "GN"),
+        lead("throttle", 3, "BK"),
+        lead("throttle", 2, "GN"),
+    ];
+    let two = changed(&both).unwrap();
+    assert_eq!(wire(&two, 2), ("BK".into(), "GN".into(), vec![[2, 3]]));
+    // a lead said in the other half's colour is like it again
+    let mut back = both.to_vec();
+    back.push(lead("throttle", 2, "BK"));
+    assert_eq!(wire(&changed(&back).unwrap(), 2).2, Vec::<[u8; 2]>::new());
+    // no net comes of it
+    let plain = changed(&[]).unwrap().netlist().unwrap();
+    assert_eq!(two.netlist().unwrap().elements.len(), plain.elements.len());
+}
+
 #[test]
 fn changes_that_cannot_be_are_refused_with_a_sentence() {
     let colour = |strand: &str, pin, code: &str| Change::Colour {
@@ -156,6 +203,8 @@ fn changes_that_cannot_be_are_refused_with_a_sentence() {
     for (change, part) in [
         (colour("throttle", 1, "RED"), "not a colour code"),
         (colour("throttle", 1, "RD/XX"), "not a colour code"),
+        (lead("throttle", 1, "RD/WH/BK"), "not a colour code"),
+        (lead("throttle", 9, "RD"), "no pin"),
         (colour("throttle", 9, "RD"), "no pin"),
         (colour("steering", 1, "RD"), "no strand"),
         (

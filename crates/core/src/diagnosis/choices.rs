@@ -25,6 +25,13 @@ const IN_THE_WAY: [f64; 2] = [2.0, 40.0];
 const LEVELS: [f64; 2] = [0.08, 0.62];
 /// Ohms from a line to ground: electronics in a lever, a divider, a filter.
 const LOADED: f64 = 20_000.0;
+/// A second pack is ridden and charged by itself: its volts beside the first pack's, and the share of vehicles on which it
+/// stands higher, and lower.
+const APART: [(f64, &str); 2] = [
+    (1.02, "fuller than the first"),
+    (0.98, "emptier than the first"),
+];
+const STANDS_APART: f64 = 0.3;
 /// Share of vehicles on which one given part, or all of its kind, is chosen far from the family's.
 const CHOSEN: f64 = 0.03;
 /// How far the value ranges about these, in the deviations that a fault's own value has.
@@ -59,6 +66,8 @@ fn groups(
             (_, Some(Factor::Insulation)) => continue,
             (Part::Ratio { .. }, Some(Factor::Data)) => "data lines".into(),
             (Part::Resistor { .. }, _) => kind_of(id),
+            // the pack's groups are charged with each other
+            (Part::Source { .. }, None) => kind_of(id),
             (Part::Switch { .. }, _) if switched.contains(&k) => kind_of(id),
             _ => continue,
         };
@@ -103,7 +112,16 @@ pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) ->
                 share: 0.0,
             });
         };
+        let mut chosen = CHOSEN;
         match &net.elements[parts[0]].part {
+            Part::Source { .. } => {
+                for (by, words) in APART {
+                    add(format!("times-{by}"), words, &|k| {
+                        Some(Effect::Scale(k, by))
+                    });
+                }
+                chosen = STANDS_APART * APART.len() as f64;
+            }
             Part::Switch { .. } => {
                 for ohms in IN_THE_WAY {
                     let more = |k| Some(Effect::Series(k, ohms));
@@ -135,7 +153,7 @@ pub(super) fn choices(profile: &Profile, net: &Netlist, listed: &[FaultCase]) ->
         let ways = (out.len() - begun) as f64;
         out[begun..]
             .iter_mut()
-            .for_each(|c| c.share = CHOSEN / ways);
+            .for_each(|c| c.share = chosen / ways);
     }
     out
 }

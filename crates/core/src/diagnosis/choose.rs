@@ -71,28 +71,36 @@ pub fn minutes(model: &Model, test: &Test, situation: &Situation) -> (f64, f64, 
 }
 
 /// Expected information of a test about what is wrong, bits. A fault that is known and one that only looks like it are
-/// not told apart by any reading: they count as one.
+/// not told apart by any reading: they count as one. So do all vehicles with nothing to repair, however they are built: which
+/// of these it is mends nothing.
 pub fn gain(rows: &Rows, looks: &Looks) -> f64 {
     let n = rows.healthy.len();
     let mut total = vec![0.0; n];
-    let mut add = |mass: f64, row: &[f64]| {
-        for (t, r) in total.iter_mut().zip(row) {
+    let mut sound = vec![0.0; n];
+    let add = |to: &mut [f64], mass: f64, row: &[f64]| {
+        for (t, r) in to.iter_mut().zip(row) {
             *t += mass * r;
         }
     };
     // most faults read like a sound vehicle: they are one group
     let mut usual = 1.0 - looks.blank;
+    let mut as_drawn = looks.sound;
     for (case, row) in &rows.own {
         let share = looks.cases[*case];
         usual -= share;
-        add(share, row);
+        add(&mut total, share, row);
+        if looks.built[*case] {
+            as_drawn -= share;
+            add(&mut sound, share, row);
+        }
     }
     usual = usual.max(0.0);
+    add(&mut sound, as_drawn.clamp(0.0, usual), &rows.healthy);
     let odd = looks.odd / n as f64;
     let blank = |h: &f64| (1.0 - looks.odd) * h + odd;
     let blank: Vec<f64> = rows.healthy.iter().map(blank).collect();
-    add(usual, &rows.healthy);
-    add(looks.blank, &blank);
+    add(&mut total, usual, &rows.healthy);
+    add(&mut total, looks.blank, &blank);
     let bits = |mass: f64, row: &[f64]| -> f64 {
         if mass < 1e-7 {
             return 0.0;
@@ -100,8 +108,16 @@ pub fn gain(rows: &Rows, looks: &Looks) -> f64 {
         let each = total.iter().zip(row).filter(|(_, r)| **r > 0.0);
         mass * each.map(|(t, r)| r * (r / t).log2()).sum::<f64>()
     };
-    let own = rows.own.iter().map(|(k, row)| bits(looks.cases[*k], row));
-    (own.sum::<f64>() + bits(usual, &rows.healthy) + bits(looks.blank, &blank)).max(0.0)
+    let faults = rows.own.iter().filter(|(k, _)| !looks.built[*k]);
+    let own = faults.map(|(k, row)| bits(looks.cases[*k], row));
+    let mass: f64 = sound.iter().sum();
+    sound.iter_mut().for_each(|s| *s /= mass.max(1e-300));
+    let like_it = (usual - as_drawn.max(0.0)).max(0.0);
+    (own.sum::<f64>()
+        + bits(mass, &sound)
+        + bits(like_it, &rows.healthy)
+        + bits(looks.blank, &blank))
+    .max(0.0)
 }
 
 pub(super) fn may(test: &Test, situation: &Situation) -> bool {
@@ -343,4 +359,32 @@ fn symptom_gain(model: &Model, belief: &Belief, id: &str) -> f64 {
         inner += share * entropy(p);
     }
     (entropy(yes) - inner).max(0.0)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn looks(cases: [f64; 2], nothing: f64) -> Looks {
+        Looks {
+            cases: cases.to_vec(),
+            blank: 0.0,
+            odd: 0.0,
+            sound: nothing + cases[1],
+            built: vec![false, true],
+        }
+    }
+
+    #[test]
+    fn which_way_a_sound_vehicle_is_built_is_worth_no_reading() {
+        // case 0 is a fault, case 1 a way to build it; both read the other outcome than the vehicle as drawn
+        let rows = Rows::given([vec![0.0, 1.0], vec![0.0, 1.0]].into_iter(), vec![1.0, 0.0]);
+        assert!(gain(&rows, &looks([0.0, 0.3], 0.7)) < 1e-9);
+        // a fault and a vehicle as drawn, as likely: one bit
+        assert!((gain(&rows, &looks([0.5, 0.0], 0.5)) - 1.0).abs() < 1e-9);
+        // half of the sound ones read like the fault. By hand: sound (0.5 0.5), all (0.25 0.75);
+        // 0.5·log2(1/0.75) + 0.5·(0.5·log2(0.5/0.25) + 0.5·log2(0.5/0.75)) = 0.2075 + 0.1038
+        let half = gain(&rows, &looks([0.5, 0.25], 0.25));
+        assert!((half - 0.3113).abs() < 1e-4, "{half}");
+    }
 }

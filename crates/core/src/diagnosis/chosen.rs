@@ -247,7 +247,9 @@ pub(super) fn material(column: &Column, case: usize, variances: &[f64; FACTORS])
         } => readings.moved(case).is_some_and(|p: &Prediction| {
             let sound = &readings.healthy;
             (0..*dims).any(|d| {
-                let spread = sound.open(d, variances, |_| 1.0);
+                // a case that pins down what may be anything on a sound vehicle does not leave it as it is
+                let open = |p: &Prediction| p.open(d, variances, |_| 1.0);
+                let spread = open(sound).min(open(p));
                 let deviation = spread.hypot(scale.instrument(sound.mean[d]));
                 (p.mean[d] - sound.mean[d]).abs() > MATERIAL * deviation
             })

@@ -19,8 +19,7 @@ const STARVES: f64 = 20.0;
 /// the resistors that pull such lines up or down.
 fn signal_side(profile: &Profile, net: &Netlist) -> Vec<bool> {
     let of_strand = |e: &Element| {
-        let id = e.id.split('.').next().unwrap_or_default();
-        let strand = wire(&e.id).and_then(|_| profile.family.strand(id));
+        let strand = profile.family.strand_of(&e.id);
         strand.is_some_and(|s| s.carries == Carries::Signals)
     };
     let wires: Vec<bool> = net.elements.iter().map(of_strand).collect();
@@ -143,9 +142,9 @@ impl<'a> Change<'a> {
         };
         let all = self.profile.family.strands.iter();
         let other: Vec<&Strand> = all.filter(ends_otherwise).collect();
-        for e in net.elements.iter().filter(|e| wire(&e.id).is_some()) {
-            let id = e.id.split('.').next().unwrap_or_default();
-            if other.iter().any(|s| s.id.get_ref() == id) {
+        for e in &net.elements {
+            let of = self.profile.family.strand_of(&e.id);
+            if of.is_some_and(|s| other.iter().any(|o| o.id.get_ref() == s.id.get_ref())) {
                 self.near[e.a] = true;
                 self.near[e.b] = true;
             }
@@ -239,8 +238,7 @@ impl<'a> Load<'a> {
     /// Does what feeds a rail pass this element?
     fn passes(&self, k: usize) -> bool {
         let e = &self.change.net.elements[k];
-        let id = e.id.split('.').next().unwrap_or_default();
-        let strand = wire(&e.id).and_then(|_| self.change.profile.family.strand(id));
+        let strand = self.change.profile.family.strand_of(&e.id);
         let on_its_way =
             || !self.change.small[k] || [e.a, e.b].iter().any(|n| self.feeds.contains(n));
         strand.map_or_else(on_its_way, from_pack)

@@ -59,6 +59,10 @@ pub struct Looks {
     pub blank: f64,
     /// Chance that this reads odd.
     pub odd: f64,
+    /// Nothing to repair, as drawn or built otherwise.
+    pub sound: f64,
+    /// Which cases are ways to build it.
+    pub built: Vec<bool>,
 }
 
 impl Unknown {
@@ -182,8 +186,18 @@ impl Unknown {
             cases: shares[..model.cases.len()].to_vec(),
             blank: 0.0,
             odd: self.chance_odd(),
+            sound: 0.0,
+            built: vec![false; model.cases.len()],
         };
         for (h, share) in model.hypotheses.iter().zip(shares) {
+            match h.kind {
+                Suspicion::Nothing => looks.sound += share,
+                Suspicion::Built(case) => {
+                    looks.sound += share;
+                    looks.built[case] = true;
+                }
+                _ => {}
+            }
             let Some(mixture) = self.mixture_of(h) else {
                 continue;
             };

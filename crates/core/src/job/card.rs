@@ -380,6 +380,7 @@ impl Weighed<'_> {
                 FacePin {
                     pin,
                     code: wire.map(|w| w.code.clone()),
+                    lead_code: wire.and_then(|w| w.lead_code.clone()),
                     function: wire.map(|w| w.function.clone()),
                 }
             })
@@ -412,12 +413,11 @@ impl Weighed<'_> {
             let strand = parts.next().and_then(|s| family.strand(s));
             let pin: Option<u8> = parts.next().and_then(|p| p.parse().ok());
             if let (Some(strand), Some(pin)) = (strand, pin) {
-                let code = strand
-                    .wires
-                    .iter()
-                    .find(|w| w.pin == pin)
-                    .map(|w| w.code.clone());
-                return (pin.to_string(), code);
+                // the colour of the half that is touched
+                let wire = strand.wires.iter().find(|w| w.pin == pin);
+                let device = parts.next() == Some("d");
+                let code = wire.map(|w| if device { w.beyond() } else { &w.code });
+                return (pin.to_string(), code.map(str::to_owned));
             }
             (place_words(family, name), None)
         };

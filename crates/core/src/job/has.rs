@@ -48,6 +48,8 @@ pub struct JoinView {
     pub pin: u8,
     /// Insulation colour.
     pub code: String,
+    /// The same on the device's half of the plug, where it is another one.
+    pub lead_code: Option<String>,
     /// What it carries.
     pub function: String,
     /// What it leads to; none: nowhere.
@@ -101,6 +103,7 @@ fn joins(family: &Family, slot: &Slot, kind: &Kind, shelf: &Shelf) -> Vec<JoinVi
             plug: plug(&s.plug),
             pin: w.pin,
             code: w.code.clone(),
+            lead_code: w.lead_code.clone(),
             function: w.function.clone(),
             to: said.map_or_else(|| Some(w.function.clone()), |j| j.to.clone()),
             changed: said.is_some(),

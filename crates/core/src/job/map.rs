@@ -19,6 +19,8 @@ pub struct MapWire {
     pub pin: u8,
     /// Colour code.
     pub code: String,
+    /// Colour code on the device's half of the plug, where it is another one.
+    pub lead_code: Option<String>,
     /// Function.
     pub function: String,
     /// Share of faults on the run from the controller to the plug.
@@ -78,6 +80,8 @@ pub struct MapStrand {
     pub flag_wire: usize,
     /// Plug is apart now.
     pub apart: bool,
+    /// Pairs of pins at which each lead has the colour of the other's wire.
+    pub crossed: Vec<[u8; 2]>,
 }
 
 /// A suspect placed on the map.
@@ -319,6 +323,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                     MapWire {
                         pin: wire.pin,
                         code: wire.code.clone(),
+                        lead_code: wire.lead_code.clone(),
                         function: wire.function.clone(),
                         run_share: part("run"),
                         pin_share: part("pin"),
@@ -365,6 +370,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
                 device_share: at(id),
                 flag_wire: measured.unwrap_or(usual),
                 apart: w.job.state.apart.contains(&s.plug),
+                crossed: s.crossed_colours(),
                 wires,
             }
         })

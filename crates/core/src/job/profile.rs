@@ -131,8 +131,8 @@ pub struct BuiltWayView {
     pub id: String,
     /// Name.
     pub name: String,
-    /// Part of the vehicle under which it is listed.
-    pub group: String,
+    /// Slot of the component with which it is listed.
+    pub slot: String,
     /// What reads otherwise then.
     pub changes: String,
     /// How to make sure of it.
@@ -297,7 +297,7 @@ impl Job {
             BuiltWayView {
                 id: id.clone(),
                 name: v.name.clone(),
-                group: v.group.clone(),
+                slot: v.slot.clone(),
                 changes: v.changes.clone(),
                 how: v.how.clone(),
                 present: own.built.contains(id),

@@ -135,6 +135,8 @@ pub struct FacePin {
     pub pin: u8,
     /// Colour code, none for an empty pin.
     pub code: Option<String>,
+    /// Colour code on the device's half, where it is another one.
+    pub lead_code: Option<String>,
     /// Function.
     pub function: Option<String>,
 }

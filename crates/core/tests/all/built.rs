@@ -247,3 +247,20 @@ fn a_way_and_a_fault_elsewhere_are_both_found() {
         .sum();
     assert!(throttle > 0.6, "{throttle:.2}");
 }
+
+/// Two packs are ridden and charged each by itself. The fuller one feeds through its diode alone, and the other's lead carries
+/// nothing: so it is on a sound bike, and with the emptier pack's diode open.
+#[test]
+fn a_second_pack_that_stands_higher_is_no_fault() {
+    let m = common::model("du48");
+    // the second one is 0.9 V fuller, more than a diode needs; nobody complained of the packs
+    let evidence = [
+        told("S04"),
+        read(m, "t-par-delta", -0.9, -0.9),
+        read(m, "t-idle-i", 0.001, 0.001),
+    ];
+    let belief = Belief::of(m, &evidence);
+    let sound = belief.others(m).0;
+    let blamed = belief.classes(m)[m.class("combiner").unwrap()];
+    assert!(blamed < sound, "{blamed:.3} against {sound:.3}");
+}

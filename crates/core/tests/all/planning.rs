@@ -115,6 +115,37 @@ fn what_hangs_on_one_reading_is_read_again_before_a_part_is_bought() {
 }
 
 #[test]
+fn a_look_that_alone_speaks_against_a_sound_vehicle_is_taken_again() {
+    let look = |test: &str, outcome: usize, k: usize| Evidence {
+        entry: format!("{test} {k}"),
+        item: Item::Test {
+            test: model().tests.iter().position(|t| t.id == test).unwrap(),
+            answer: Answer::Outcome(outcome),
+            taken_in: None,
+        },
+    };
+    // it does not roll freely, and everything that could hold it was looked at and is fine
+    let mut evidence = vec![
+        told("S45"),
+        look("fm-brake", 0, 0),
+        look("fm-tyre", 0, 0),
+        look("t-roll", 1, 0),
+        look("t-listen", 0, 0),
+    ];
+    let (plan, belief) = decide(&evidence, &Prices::default());
+    let sound = |b: &Belief| b.others(model()).0 + b.built(model());
+    let top = |b: &Belief| b.classes(model()).into_iter().fold(0.0, f64::max);
+    assert!(sound(&belief) > top(&belief), "the case that is meant");
+    let roll = model().tests.iter().position(|t| t.id == "t-roll").unwrap();
+    assert_eq!(plan.action, Action::Ask(roll, Why::Again));
+    // once more the same: something holds it, and it is asked no third time
+    evidence.push(look("t-roll", 1, 1));
+    let (plan, belief) = decide(&evidence, &Prices::default());
+    assert!(sound(&belief) < top(&belief));
+    assert_ne!(plan.action, Action::Ask(roll, Why::Again));
+}
+
+#[test]
 fn a_repair_above_the_owners_limit_is_asked_about() {
     let tight = Prices {
         most_cents: Some(2_000),

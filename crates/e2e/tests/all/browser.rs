@@ -370,6 +370,31 @@ async fn not_like_this_here_changes_the_vehicle_and_keeps_the_readings() -> Done
     assert_eq!(changed().await?, 4);
     b.press("[data-changed-here] > :last-child button").await?;
     b.gone("[data-changed-here] > :nth-child(4)").await?;
+    // each half has its colours; two leads in each other's colours are said
+    for (pin, half, colour) in [
+        (2, "harness", "WH"),
+        (1, "device", "WH"),
+        (2, "device", "OR"),
+    ] {
+        b.press(&format!("[data-face-pin='{pin}']")).await?;
+        b.press(&format!("[data-pick={half}]")).await?;
+        b.press(&format!("[data-colours] [data-swatch={colour}]"))
+            .await?;
+        let beyond = if half == "device" {
+            " on the device's half"
+        } else {
+            ""
+        };
+        b.read(&format!("pin {pin} is {colour}{beyond}")).await?;
+    }
+    b.see("[data-face-pin='2'] [data-halves='WH OR']").await?;
+    b.read("Pins 1 and 2 have each other’s colours").await?;
+    // where a wire leads is tried like everything that reads otherwise
+    let leads = b.see("[data-leads] select").await?;
+    leads.send_keys("nowhere").await?;
+    b.read("Pin 2 leads nowhere").await?;
+    b.press("[data-as-it-was]").await?;
+    b.gone("[data-tried]").await?;
     b.fill("input[aria-label='Other pull-up volts']", "lots")
         .await?;
     b.press("h2").await?;

@@ -22,7 +22,7 @@ use crate::diagnosis::evidence::{Evidence, Item};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
-use witness::{again, dear, first_of, verifies, witness};
+use witness::{again, dear, doubted, first_of, verifies, witness};
 
 /// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
 /// exact optimum of small problems 2 % at 0.18 and 5 % at 0.22.
@@ -144,6 +144,12 @@ pub fn plan(
     let asked = || {
         let sound = classes.last().copied().unwrap_or(0.0);
         let read = evidence.iter().filter(|e| test_of(e).is_some()).count();
+        let repairs = &classes[..classes.len().saturating_sub(1)];
+        if repairs.iter().all(|share| *share <= sound)
+            && let Some(test) = doubted(model, belief, evidence, repairs)
+        {
+            return Action::Ask(test, Why::Again);
+        }
         match by_cost(model, &now, after, sound, read, ranked) {
             Action::HandBack if read < MOST_TRIED => {
                 let tells = ranked.iter().find(|c| c.gain >= TRIED_BITS);

@@ -5,7 +5,7 @@ use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Evidence, Item};
-use crate::diagnosis::hypothesis::Suspicion;
+use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::cost::{Expected, Try};
 use crate::diagnosis::plan::{Action, DOZEN, Why, test_of};
@@ -36,6 +36,8 @@ const TELLS_BITS: f64 = 0.05;
 const BESIDE: f64 = 0.5;
 /// A repair that rests on one reading alone: without it the class would be below this share.
 const RESTS_ON_ONE: f64 = 0.4;
+/// A repair is still likely from this share on, while that nothing is wrong leads.
+const DOUBTED: f64 = 0.1;
 /// What costs little is tried from this share on without another look.
 const TRIED: f64 = 0.8;
 
@@ -49,13 +51,13 @@ struct Voice {
     test: usize,
 }
 
-/// The voices that speak for a class, loudest first, readings put together by what `of` makes of their tests; and the log
-/// odds of the class.
+/// The voices that speak for some hypotheses, loudest first, readings put together by what `of` makes of their tests; and the
+/// log odds of these hypotheses.
 fn voices<K: Ord>(
     model: &Model,
     belief: &Belief,
     evidence: &[Evidence],
-    class: usize,
+    is: impl Fn(&Hypothesis) -> bool,
     of: impl Fn(usize) -> K,
 ) -> (f64, Vec<Voice>) {
     let mut heard: BTreeMap<K, (Vec<f64>, usize, usize)> = BTreeMap::new();
@@ -73,7 +75,7 @@ fn voices<K: Ord>(
         let (mut mine, mut rest) = (0.0, 0.0);
         for (k, (h, p)) in model.hypotheses.iter().zip(&belief.shares).enumerate() {
             let p = p * (-without(k)).exp();
-            if h.class == Some(class) {
+            if is(h) {
                 mine += p;
             } else {
                 rest += p;
@@ -106,11 +108,31 @@ pub(super) fn again(
     class: usize,
     costly: bool,
 ) -> Option<Action> {
-    let of = |test: usize| (net_of(model, test), net_of(model, test).map_or(test, |_| 0));
-    let (now, speak) = voices(model, belief, evidence, class, of);
+    let is = |h: &Hypothesis| h.class == Some(class);
+    let (now, speak) = voices(model, belief, evidence, is, |test| voice_of(model, test));
     let loudest = speak.first()?;
     let alone = loudest.many == 1 && share(now - loudest.weight) < RESTS_ON_ONE;
     (alone && (costly || share(now) < TRIED)).then_some(Action::Ask(loudest.test, Why::Again))
+}
+
+/// While that nothing is wrong is likelier than any repair: the reading or look that alone speaks for a repair that is still
+/// likely is taken again, before more is measured on a vehicle that may be sound, and before one that is not goes back.
+/// `repairs` are the shares of the classes.
+pub(super) fn doubted(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    repairs: &[f64],
+) -> Option<usize> {
+    let mut likely: Vec<usize> = (0..repairs.len())
+        .filter(|class| repairs[*class] >= DOUBTED)
+        .collect();
+    likely.sort_by(|a, b| repairs[*b].total_cmp(&repairs[*a]));
+    likely.into_iter().find_map(|class| {
+        let is = |h: &Hypothesis| h.class == Some(class);
+        let (_, speak) = voices(model, belief, evidence, is, |test| voice_of(model, test));
+        speak.first().filter(|v| v.many == 1).map(|v| v.test)
+    })
 }
 
 /// Before a part is changed for what one net alone says, a test on another net: a net that is not as drawn can look like any
@@ -123,7 +145,8 @@ pub(super) fn witness(
     class: usize,
     sound: f64,
 ) -> Option<Action> {
-    let (now, speak) = voices(model, belief, evidence, class, |test| net_of(model, test));
+    let is = |h: &Hypothesis| h.class == Some(class);
+    let (now, speak) = voices(model, belief, evidence, is, |test| net_of(model, test));
     let loudest = speak.first();
     // nothing that was read or seen speaks for it, and that nothing is wrong is about as likely
     if loudest.is_none() && evidence.iter().filter_map(test_of).count() >= DOZEN {
@@ -180,6 +203,12 @@ pub(super) fn witness(
         }
     }
     best.map(|(test, _)| Action::Ask(test, Why::Witness))
+}
+
+/// What a test speaks of: its net; a look speaks of itself.
+fn voice_of(model: &Model, test: usize) -> (Option<usize>, usize) {
+    let net = net_of(model, test);
+    (net, net.map_or(test, |_| 0))
 }
 
 /// What a test speaks of: its net; all looks together are one witness.

@@ -31,6 +31,11 @@ pub fn change_words(change: &Differs, catalogue: &Catalogue, job: &Job) -> Strin
             pin,
             code,
         } => format!("{}, pin {pin} is {code}", strand(id)),
+        Differs::LeadColour {
+            strand: id,
+            pin,
+            code,
+        } => format!("{}, pin {pin} is {code} on the device's half", strand(id)),
         Differs::ExtraWire {
             strand: id,
             code,
