@@ -185,7 +185,8 @@ export const PlugEditor = ({ job, strand, busy, error, onChange, onTakeBack, onD
               <b>
                 Pins {a} and {b} have each other’s colours on the device half.
               </b>{" "}
-              Read both: they may sit in each other’s place, or the maker of the device has other colours.
+              Wires in each other’s place are ten times as likely there now; a device of another maker may
+              look so too. Read both.
             </Box>
           ))}
         </Box>

@@ -75,11 +75,11 @@ export const Joins = ({
                 <td>
                   <Box sx={{ display: "flex", gap: 0.7, alignItems: "center" }}>
                     <Colour code={j.code} />
-                    {j.code}
+                    <span>{j.code}</span>
                     {j.lead_code != null && (
                       <>
-                        to <Colour code={j.lead_code} />
-                        {j.lead_code}
+                        <span>to</span> <Colour code={j.lead_code} />
+                        <span>{j.lead_code}</span>
                       </>
                     )}
                   </Box>

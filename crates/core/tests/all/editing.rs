@@ -168,6 +168,38 @@ fn an_alteration_moves_the_odds_it_names() {
     assert!(weight(&altered, "thr-magnet") < weight(plain, "thr-magnet"));
 }
 
+#[test]
+fn colours_that_cross_at_a_plug_move_the_odds_of_crossed_wires() {
+    let plain = model("gh48");
+    let code = |pin: u8| {
+        let strand = plain.profile.family.strand("throttle").unwrap();
+        let wire = strand.wires.iter().find(|w| w.pin == pin).unwrap();
+        wire.code.clone()
+    };
+    let lead = |pin: u8, other: u8| Change::LeadColour {
+        strand: "throttle".into(),
+        pin,
+        code: code(other),
+    };
+    let weight = |m: &Model, key: &str| -> f64 {
+        let mine = m.hypotheses.iter().find(|h| h.key == key);
+        mine.unwrap_or_else(|| panic!("no {key}")).weight
+    };
+    let (here, there) = ("har-crossed:throttle.2.3", "har-crossed:throttle.1.2");
+    let of = |changes: &[Change]| {
+        let changed = Profile::new(family("gh48"), changes).unwrap();
+        plain.edited(catalogue(), &changed).unwrap()
+    };
+    // one lead in another colour says nothing
+    let one = of(&[lead(2, 3)]);
+    assert!((weight(&one, here) / weight(plain, here) - 1.0).abs() < 1e-9);
+    // both in each other's: ten times, and no other pair of the plug
+    let both = of(&[lead(2, 3), lead(3, 2)]);
+    let times = weight(&both, here) / weight(plain, here);
+    assert!((9.0..=10.0).contains(&times), "{times}");
+    assert!(weight(&both, there) <= weight(plain, there));
+}
+
 /// Components at the end of signal wires, put in the place of others, added, and taken off.
 fn swaps() -> Vec<(&'static str, &'static str, Option<&'static str>)> {
     vec![
