@@ -31,8 +31,8 @@ const LIKELY: f64 = 0.12;
 /// comes and goes keeps it under any limit, and measuring never ends.
 const LIKELY_SOUND: f64 = 0.6;
 const RATHER_SOUND: f64 = 0.45;
-/// From this on, while it leads, what alone speaks against it is taken again.
-const PERHAPS_SOUND: f64 = 0.3;
+/// After so many, while it leads, what alone speaks against it is taken again: before, it leads for want of readings.
+const SOME: usize = 6;
 const DOZEN: usize = 12;
 /// Before it is handed back as sound it is tried as its owner uses it: whatever still tells so many bits is done first,
 /// until so many readings and looks.
@@ -147,7 +147,7 @@ pub fn plan(
         let sound = classes.last().copied().unwrap_or(0.0);
         let read = evidence.iter().filter(|e| test_of(e).is_some()).count();
         let repairs = &classes[..classes.len().saturating_sub(1)];
-        if sound >= PERHAPS_SOUND
+        if read >= SOME
             && repairs.iter().all(|share| *share <= sound)
             && let Some(test) = doubted(model, belief, evidence, repairs)
         {
