@@ -133,12 +133,12 @@ fn a_look_that_alone_speaks_against_a_sound_vehicle_is_taken_again() {
     let top = |b: &Belief| b.classes(model()).into_iter().fold(0.0, f64::max);
     assert!(sound(&belief) > top(&belief), "the case that is meant");
     let roll = model().tests.iter().position(|t| t.id == "t-roll").unwrap();
-    assert_eq!(plan.action, Action::Ask(roll, Why::Again));
+    assert_eq!(plan.action, Action::Ask(roll, Why::Doubted));
     // once more the same: something holds it, and it is asked no third time
     evidence.push(look("t-roll", 1, 1));
     let (plan, belief) = decide(&evidence, &Prices::default());
     assert!(sound(&belief) < top(&belief));
-    assert_ne!(plan.action, Action::Ask(roll, Why::Again));
+    assert_ne!(plan.action, Action::Ask(roll, Why::Doubted));
 }
 
 #[test]

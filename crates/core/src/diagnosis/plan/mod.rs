@@ -60,6 +60,8 @@ const LOOKED_AT: usize = 24;
 pub enum Why {
     /// Taken again: everything hangs on it.
     Again,
+    /// Taken again: it alone speaks against a vehicle that is likelier sound than anything else.
+    Doubted,
     /// Nothing but one net speaks for the likely repair so far.
     Witness,
     /// It is quick, and the likely repair is costly or cannot be undone.
@@ -151,7 +153,7 @@ pub fn plan(
             && repairs.iter().all(|share| *share <= sound)
             && let Some(test) = doubted(model, belief, evidence, repairs)
         {
-            return Action::Ask(test, Why::Again);
+            return Action::Ask(test, Why::Doubted);
         }
         match by_cost(model, &now, after, sound, read, ranked) {
             Action::HandBack if read < MOST_TRIED => {

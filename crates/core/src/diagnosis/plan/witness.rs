@@ -5,7 +5,7 @@ use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Evidence, Item};
-use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
+use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::cost::{Expected, Try};
 use crate::diagnosis::plan::{Action, DOZEN, Why, test_of};
@@ -51,13 +51,13 @@ struct Voice {
     test: usize,
 }
 
-/// The voices that speak for some hypotheses, loudest first, readings put together by what `of` makes of their tests; and the
-/// log odds of these hypotheses.
+/// The voices that speak for a class, loudest first, readings put together by what `of` makes of their tests; and the log
+/// odds of the class.
 fn voices<K: Ord>(
     model: &Model,
     belief: &Belief,
     evidence: &[Evidence],
-    is: impl Fn(&Hypothesis) -> bool,
+    class: usize,
     of: impl Fn(usize) -> K,
 ) -> (f64, Vec<Voice>) {
     let mut heard: BTreeMap<K, (Vec<f64>, usize, usize)> = BTreeMap::new();
@@ -75,7 +75,7 @@ fn voices<K: Ord>(
         let (mut mine, mut rest) = (0.0, 0.0);
         for (k, (h, p)) in model.hypotheses.iter().zip(&belief.shares).enumerate() {
             let p = p * (-without(k)).exp();
-            if is(h) {
+            if h.class == Some(class) {
                 mine += p;
             } else {
                 rest += p;
@@ -108,8 +108,7 @@ pub(super) fn again(
     class: usize,
     costly: bool,
 ) -> Option<Action> {
-    let is = |h: &Hypothesis| h.class == Some(class);
-    let (now, speak) = voices(model, belief, evidence, is, |test| voice_of(model, test));
+    let (now, speak) = voices(model, belief, evidence, class, |test| voice_of(model, test));
     let loudest = speak.first()?;
     let alone = loudest.many == 1 && share(now - loudest.weight) < RESTS_ON_ONE;
     (alone && (costly || share(now) < TRIED)).then_some(Action::Ask(loudest.test, Why::Again))
@@ -129,8 +128,7 @@ pub(super) fn doubted(
         .collect();
     likely.sort_by(|a, b| repairs[*b].total_cmp(&repairs[*a]));
     likely.into_iter().find_map(|class| {
-        let is = |h: &Hypothesis| h.class == Some(class);
-        let (_, speak) = voices(model, belief, evidence, is, |test| voice_of(model, test));
+        let (_, speak) = voices(model, belief, evidence, class, |test| voice_of(model, test));
         speak.first().filter(|v| v.many == 1).map(|v| v.test)
     })
 }
@@ -145,8 +143,7 @@ pub(super) fn witness(
     class: usize,
     sound: f64,
 ) -> Option<Action> {
-    let is = |h: &Hypothesis| h.class == Some(class);
-    let (now, speak) = voices(model, belief, evidence, is, |test| net_of(model, test));
+    let (now, speak) = voices(model, belief, evidence, class, |test| net_of(model, test));
     let loudest = speak.first();
     // nothing that was read or seen speaks for it, and that nothing is wrong is about as likely
     if loudest.is_none() && evidence.iter().filter_map(test_of).count() >= DOZEN {

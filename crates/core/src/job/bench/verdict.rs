@@ -30,7 +30,7 @@ impl Weighed<'_> {
             Action::Ask(k, why) => {
                 let test = &m.tests[k];
                 let act = match why {
-                    Why::Again => "again",
+                    Why::Again | Why::Doubted => "again",
                     Why::Dead => "dead-first",
                     Why::Witness | Why::First | Why::Trial => "witness",
                 };
@@ -134,14 +134,10 @@ impl Weighed<'_> {
 
     /// Why one test is asked for, in a sentence.
     fn asks(&self, name: &str, why: Why) -> String {
-        let shares = self.belief.classes(self.model);
-        let sound = self.belief.others(self.model).0 + self.belief.built(self.model);
         match why {
-            Why::Again if self.job.failed.is_empty() && shares.iter().all(|s| *s <= sound) => {
-                format!(
-                    "Take “{name}” again: all else says that nothing is wrong, and a second look tells which of the two is so."
-                )
-            }
+            Why::Doubted => format!(
+                "Take “{name}” again: all else says that nothing is wrong, and a second look tells which of the two is so."
+            ),
             Why::Again if self.job.failed.is_empty() => format!(
                 "Take “{name}” again: everything depends on this one reading, and a slip of the tips looks like a fault."
             ),
