@@ -170,13 +170,26 @@ pub fn taken(model: &Model, test: usize, answer: Answer, situation: &mut Situati
     }
 }
 
-/// A control that is found standing wrong is put right on the spot.
-fn put_right(spec: &Test, answer: &Answer, vehicle: &mut Vehicle) {
-    if let (true, Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k)) =
-        (spec.control, &spec.kind, answer)
-        && *k > 0
-    {
-        vehicle.mend(|c| c.signs.get(sign) == Some(&outcomes[*k].0));
+/// Controls that the last look found standing wrong, by sign and value: put right once something else is done than looking at
+/// controls.
+#[derive(Default)]
+struct Found(BTreeMap<String, String>);
+
+impl Found {
+    fn put_right(&mut self, vehicle: &mut Vehicle) {
+        for (sign, value) in std::mem::take(&mut self.0) {
+            vehicle.mend(|c| c.signs.get(&sign) == Some(&value));
+        }
+    }
+
+    /// What a look at a control found.
+    fn look(&mut self, spec: &Test, answer: &Answer) {
+        if let (Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k)) = (&spec.kind, answer) {
+            match *k {
+                0 => self.0.remove(sign),
+                k => self.0.insert(sign.clone(), outcomes[k].0.clone()),
+            };
+        }
     }
 }
 
@@ -491,6 +504,7 @@ pub fn play_after(
     let mut repairs = 0;
     let mut parts = 0;
     let mut corrected: Option<Model> = None;
+    let mut found = Found::default();
     for test in first {
         if let Some(new) = not_there(known, &vehicle, *test, looked_at) {
             played.recognised = Some(0);
@@ -547,8 +561,13 @@ pub fn play_after(
                     corrected = Some(new);
                     continue;
                 }
+                if !spec.control {
+                    found.put_right(&mut vehicle);
+                }
                 let a = answer(known, &mut vehicle, test, &situation);
-                put_right(spec, &a, &mut vehicle);
+                if spec.control {
+                    found.look(spec, &a);
+                }
                 if parts == 0 && a != Answer::CannotReach {
                     played.before_a_part.push(spec.id.clone());
                 }
@@ -567,6 +586,7 @@ pub fn play_after(
             }
             Action::Repair(class) | Action::Decline(class) => {
                 repairs += 1;
+                found.put_right(&mut vehicle);
                 let model = if setting.policy == Policy::Swap {
                     full
                 } else {

@@ -53,11 +53,15 @@ export const ProbeTips = ({ card }: { card: Card }) => (
           fontSize: 15.5,
           color: v("ink2"),
           lineHeight: 1.12,
-          maxHeight: 36,
+          display: "-webkit-box",
+          WebkitLineClamp: 2,
+          WebkitBoxOrient: "vertical",
           overflow: "hidden",
+          // where the card is low the face and the tips say the rest
+          "@container card (max-height: 270px)": { WebkitLineClamp: 1 },
         }}
       >
-        {card.what} · {card.meter}
+        {card.meter} · {card.what}
       </Box>
       <Box
         sx={{
@@ -92,7 +96,7 @@ const Token = ({ color, word, pin }: { color: "red" | "black"; word: string; pin
     >
       {word}
     </Box>
-    <Box sx={{ fontSize: pin.length <= 2 ? 48 : 19, fontWeight: 750, lineHeight: 1, maxWidth: 92 }}>
+    <Box sx={{ fontSize: pin.length <= 2 ? 44 : 19, fontWeight: 750, lineHeight: 1, maxWidth: 92 }}>
       {pin}
     </Box>
   </Box>

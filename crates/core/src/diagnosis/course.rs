@@ -64,6 +64,9 @@ pub struct Course {
     floors: Vec<f64>,
     /// Per class, how often it was repaired.
     mended: Vec<u32>,
+    /// Controls that the last look found standing wrong, with what it saw: they are looked at once more before they are put
+    /// right, which is when something else is done.
+    found: BTreeMap<usize, usize>,
     /// Hypotheses of controls that stood wrong, were found so and put right: what comes after is read without them.
     righted: Vec<bool>,
     chosen: Chosen,
@@ -91,6 +94,7 @@ impl Course {
             filters: Filters::new(model),
             floors: Vec::new(),
             mended: vec![0; model.classes.len()],
+            found: BTreeMap::new(),
             righted: vec![false; log.len()],
             chosen: Chosen::new(model),
             sound: model.hypotheses.iter().position(nothing).unwrap_or(0),
@@ -205,6 +209,7 @@ impl Course {
                 })
                 .collect(),
             Item::Failed { class, still } => {
+                self.put_right(model);
                 self.mended[*class] += 1;
                 // charged for the repair, or ridden to try it: the pack's charge is not known any more
                 self.filters.anew(model);
@@ -238,9 +243,12 @@ impl Course {
                     _ => figure_likelihood(model, &at, answer, &mut learns),
                 };
                 floor = dust;
-                let item = self.mend(model, &like);
-                self.put_right(model, *test, answer);
-                item
+                if model.tests[*test].control {
+                    self.find(model, *test, answer);
+                } else {
+                    self.put_right(model);
+                }
+                self.mend(model, &like)
             }
         };
         for (l, i) in self.log.iter_mut().zip(&item) {
@@ -254,22 +262,35 @@ impl Course {
         self.evidence.push(e.clone());
     }
 
-    /// A control that was found standing wrong is put right on the spot: that it works from then on speaks for it.
-    fn put_right(&mut self, model: &Model, test: usize, answer: &Answer) {
-        let (Column::Outcomes { cases, healthy }, Answer::Outcome(k)) =
-            (&*model.columns[test], answer)
-        else {
-            return;
+    /// What a look at a control found.
+    fn find(&mut self, model: &Model, test: usize, answer: &Answer) {
+        match answer {
+            Answer::Outcome(k) if stands_wrong(model, test, *k) => self.found.insert(test, *k),
+            _ => self.found.remove(&test),
         };
-        if !model.tests[test].control || healthy.get(*k).is_none_or(|p| *p > STOOD_WRONG) {
-            return;
-        }
-        for (h, righted) in model.hypotheses.iter().zip(&mut self.righted) {
-            if let Suspicion::Case(case) = h.kind {
-                *righted |= cases[case][*k] > STOOD_WRONG;
+    }
+
+    /// What was found standing wrong is put right: that it works from then on speaks for it.
+    fn put_right(&mut self, model: &Model) {
+        for (test, k) in std::mem::take(&mut self.found) {
+            let Column::Outcomes { cases, .. } = &*model.columns[test] else {
+                continue;
+            };
+            for (h, righted) in model.hypotheses.iter().zip(&mut self.righted) {
+                if let Suspicion::Case(case) = h.kind {
+                    *righted |= cases[case][k] > STOOD_WRONG;
+                }
             }
         }
     }
+}
+
+/// Does this answer to a look say that a control stands as it hardly ever does on a sound vehicle?
+pub(super) fn stands_wrong(model: &Model, test: usize, answer: usize) -> bool {
+    let Column::Outcomes { healthy, .. } = &*model.columns[test] else {
+        return false;
+    };
+    model.tests[test].control && healthy.get(answer).is_some_and(|p| *p <= STOOD_WRONG)
 }
 
 /// A control test whose answer a case gives more often than this is about that case.

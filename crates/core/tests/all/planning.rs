@@ -25,6 +25,21 @@ fn read(test: &str, volts: f64) -> Evidence {
     }
 }
 
+fn look(test: &str, outcome: usize, k: usize) -> Evidence {
+    Evidence {
+        entry: format!("{test} {k}"),
+        item: Item::Test {
+            test: index(test),
+            answer: Answer::Outcome(outcome),
+            taken_in: None,
+        },
+    }
+}
+
+fn index(test: &str) -> usize {
+    model().tests.iter().position(|t| t.id == test).unwrap()
+}
+
 fn class(id: &str) -> usize {
     model().class(id).unwrap()
 }
@@ -116,14 +131,6 @@ fn what_hangs_on_one_reading_is_read_again_before_a_part_is_bought() {
 
 #[test]
 fn a_look_that_alone_speaks_against_a_sound_vehicle_is_taken_again() {
-    let look = |test: &str, outcome: usize, k: usize| Evidence {
-        entry: format!("{test} {k}"),
-        item: Item::Test {
-            test: model().tests.iter().position(|t| t.id == test).unwrap(),
-            answer: Answer::Outcome(outcome),
-            taken_in: None,
-        },
-    };
     // it does not roll freely, and everything that could hold it was looked at and is fine
     let mut evidence = vec![told("S45"), look("t-roll", 1, 0)];
     let fine = ["fm-brake", "fm-tyre", "fm-lights", "t-lamp", "t-listen"];
@@ -132,13 +139,45 @@ fn a_look_that_alone_speaks_against_a_sound_vehicle_is_taken_again() {
     let sound = |b: &Belief| b.others(model()).0 + b.built(model());
     let top = |b: &Belief| b.classes(model()).into_iter().fold(0.0, f64::max);
     assert!(sound(&belief) > top(&belief), "the case that is meant");
-    let roll = model().tests.iter().position(|t| t.id == "t-roll").unwrap();
+    let roll = index("t-roll");
     assert_eq!(plan.action, Action::Ask(roll, Why::Doubted));
     // once more the same: something holds it, and it is asked no third time
     evidence.push(look("t-roll", 1, 1));
     let (plan, belief) = decide(&evidence, &Prices::default());
     assert!(sound(&belief) < top(&belief));
     assert_ne!(plan.action, Action::Ask(roll, Why::Doubted));
+}
+
+#[test]
+fn a_control_that_stands_wrong_is_looked_at_again_before_it_is_put_right() {
+    let slow = || vec![told("S12"), look("fm-mode", 1, 0)];
+    let again = Action::Ask(index("fm-mode"), Why::Control);
+    assert_eq!(decide(&slow(), &Prices::default()).0.action, again);
+    let share = |evidence: &[Evidence]| {
+        let belief = Belief::of(model(), evidence);
+        belief.classes(model())[class("choose-mode")]
+    };
+    let with = |more: &[Evidence]| [slow(), more.to_vec()].concat();
+    // it did stand wrong: asked no third time
+    let twice = with(&[look("fm-mode", 1, 1)]);
+    assert!(share(&twice) >= share(&slow()));
+    assert_ne!(decide(&twice, &Prices::default()).0.action, again);
+    // it did not: the first look was a slip, and is not acted on
+    let slip = with(&[look("fm-mode", 0, 1)]);
+    assert!(share(&slip) < 0.5 * share(&slow()));
+    // other controls looked at between leave it as it stands
+    let between = with(&[look("fm-throttle", 0, 1), look("fm-mode", 0, 2)]);
+    assert!(share(&between) < 0.5 * share(&slow()));
+    // put right before the wheel is tried: that it runs now speaks for it, and a later look says nothing
+    let runs = with(&[look("t-throttle-run", 0, 1)]);
+    let before = [
+        told("S12"),
+        look("t-throttle-run", 0, 0),
+        look("fm-mode", 1, 1),
+    ];
+    assert!(share(&runs) > share(&before));
+    let later = [runs.clone(), vec![look("fm-mode", 0, 2)]].concat();
+    assert!((share(&later) / share(&runs) - 1.0).abs() < 0.1);
 }
 
 #[test]

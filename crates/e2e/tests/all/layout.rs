@@ -180,19 +180,24 @@ async fn intake_gate_and_bench_fit_every_window() -> Done {
         let option = format!("option[value='{test}']");
         b.page.find(By::Css(&*option)).await?.click().await?;
         b.see(&format!("[data-card='{test}']")).await?;
-        measure(
-            b,
-            &mut wrong,
-            &format!("bench, {test} chosen"),
-            &["[data-skip]"],
-        )
-        .await?;
-        if b.page.find(By::Css("[data-confirm]")).await.is_ok() {
-            b.press("[data-confirm]").await?;
-            b.gone("[data-confirm]").await?;
-        } else if b.page.find(By::Css("[data-as-asked]")).await.is_ok() {
-            b.press("[data-as-asked]").await?;
-            b.gone("[data-as-asked]").await?;
+        // what has to be confirmed, or how it is set up beside what each reading would mean
+        let confirm = b.page.find(By::Css("[data-confirm]")).await.is_ok();
+        let asked = b.page.find(By::Css("[data-as-asked]")).await.is_ok();
+        let set_up = if confirm {
+            "[data-confirm]"
+        } else {
+            "[data-as-asked]"
+        };
+        let whole = match (confirm, asked) {
+            (true, _) => vec!["[data-skip]", set_up],
+            (false, true) => vec!["[data-skip]", set_up, "[data-band]"],
+            (false, false) => vec!["[data-skip]", "[data-band]"],
+        };
+        let state = format!("bench, {test} chosen");
+        measure(b, &mut wrong, &state, &whole).await?;
+        if confirm || asked {
+            b.press(set_up).await?;
+            b.gone(set_up).await?;
         }
         // the card that was set up for is still there, and its field is ready
         b.see(&format!("[data-card='{test}']")).await?;
@@ -207,7 +212,7 @@ async fn intake_gate_and_bench_fit_every_window() -> Done {
             b,
             &mut wrong,
             &format!("bench, {test} set up"),
-            &["input[name=reading]", "[data-take]"],
+            &["input[name=reading]", "[data-take]", "[data-band]"],
         )
         .await?;
         b.fill("input[name=reading]", "4k7 what").await?;

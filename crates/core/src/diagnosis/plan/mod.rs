@@ -22,7 +22,7 @@ use crate::diagnosis::evidence::{Evidence, Item};
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
-use witness::{again, dear, doubted, first_of, verifies, witness};
+use witness::{again, dear, doubted, first_of, stood_wrong, verifies, witness};
 
 /// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
 /// exact optimum of small problems 2 % at 0.18 and 5 % at 0.22.
@@ -60,6 +60,8 @@ const LOOKED_AT: usize = 24;
 pub enum Why {
     /// Taken again: everything hangs on it.
     Again,
+    /// Looked at again: a control that stands wrong, before it is put right.
+    Control,
     /// Taken again: it alone speaks against a vehicle that is likelier sound than anything else.
     Doubted,
     /// Nothing but one net speaks for the likely repair so far.
@@ -167,7 +169,7 @@ pub fn plan(
                         first_of(model, situation, class).map(|test| Action::Ask(test, Why::First))
                     })
                 };
-                again(model, belief, evidence, class, costly)
+                again(model, belief, evidence, situation, class, costly)
                     .or_else(|| costly.then(asked).flatten())
                     .unwrap_or(action)
             }
@@ -176,6 +178,7 @@ pub fn plan(
     };
     let action = verifies(model, belief, evidence)
         .map(|test| Action::Ask(test, Why::Again))
+        .or_else(|| stood_wrong(model, evidence).map(|test| Action::Ask(test, Why::Control)))
         .or_else(|| given_up(model, evidence).then_some(Action::Refer))
         .or_else(|| built_otherwise(model, belief, evidence, &classes).map(Action::Built))
         .unwrap_or_else(asked);

@@ -4,7 +4,8 @@
 use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Evidence, Item};
+use crate::diagnosis::course::stands_wrong;
+use crate::diagnosis::evidence::{Answer, Evidence, Item, since_mended};
 use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::cost::{Expected, Try};
@@ -18,6 +19,8 @@ const WITNESS_BAND: &str = "B";
 const WITNESS_MINUTES: f64 = 15.0;
 /// What a net does for the odds of a class (natural log) to count as a witness.
 const SPEAKS: f64 = 0.7;
+/// What one reading of a net does for them, beside the loudest, not to leave that one alone.
+const JOINS_IN: f64 = 0.3;
 /// A repair that nothing but the complaint speaks for is begun when it is so many times as likely as that nothing is wrong.
 const UNSPOKEN: f64 = 2.0;
 /// Reading a twin costs at most so many minutes.
@@ -34,8 +37,11 @@ const SURE: f64 = 0.97;
 const TELLS_BITS: f64 = 0.05;
 /// … and takes at most this share of what a wrong repair is expected to cost.
 const BESIDE: f64 = 0.5;
-/// A repair that rests on one reading alone: without it the class would be below this share.
+/// A repair that rests on one reading alone: without it the class would be below this share; below the second where a part is
+/// changed for a look that takes at most so many minutes.
 const RESTS_ON_ONE: f64 = 0.4;
+const RATHER_ON_ONE: f64 = 0.6;
+const QUICK: f64 = 1.0;
 /// A repair is still likely from this share on, while that nothing is wrong leads.
 const DOUBTED: f64 = 0.1;
 /// What costs little is tried from this share on without another look.
@@ -45,10 +51,18 @@ const TRIED: f64 = 0.8;
 struct Voice {
     /// What it does for the odds of the class, natural log.
     weight: f64,
-    /// Readings of it.
-    many: usize,
-    /// The first test of it.
+    /// The test of it that speaks loudest.
     test: usize,
+    /// Does another test of it speak for the class too?
+    joined: bool,
+}
+
+/// The readings of a voice.
+struct Heard {
+    /// What they do together to each hypothesis, natural log.
+    together: Vec<f64>,
+    /// Test of each, and what it does for the odds of the class.
+    each: Vec<(usize, f64)>,
 }
 
 /// The voices that speak for a class, loudest first, readings put together by what `of` makes of their tests; and the log
@@ -60,16 +74,19 @@ fn voices<K: Ord>(
     class: usize,
     of: impl Fn(usize) -> K,
 ) -> (f64, Vec<Voice>) {
-    let mut heard: BTreeMap<K, (Vec<f64>, usize, usize)> = BTreeMap::new();
-    for (e, item) in evidence.iter().zip(&belief.items) {
+    let mut heard: BTreeMap<K, Heard> = BTreeMap::new();
+    for (item, (e, like)) in evidence.iter().zip(&belief.items).enumerate() {
         let Some(test) = test_of(e) else {
             continue;
         };
-        let entry = heard
-            .entry(of(test))
-            .or_insert_with(|| (vec![0.0; item.len()], 0, test));
-        entry.0.iter_mut().zip(item).for_each(|(sum, l)| *sum += l);
-        entry.1 += 1;
+        let entry = heard.entry(of(test)).or_insert_with(|| Heard {
+            together: vec![0.0; like.len()],
+            each: Vec::new(),
+        });
+        let sums = entry.together.iter_mut().zip(like);
+        sums.for_each(|(sum, l)| *sum += l);
+        let weight = belief.weight(model, item, class);
+        entry.each.push((test, weight));
     }
     let odds = |without: &dyn Fn(usize) -> f64| {
         let (mut mine, mut rest) = (0.0, 0.0);
@@ -84,10 +101,15 @@ fn voices<K: Ord>(
         (mine / f64::max(rest, 1e-300)).ln()
     };
     let now = odds(&|_| 0.0);
-    let voice = |(sum, many, test): &(Vec<f64>, usize, usize)| Voice {
-        weight: now - odds(&|k| sum[k]),
-        many: *many,
-        test: *test,
+    let voice = |heard: &Heard| {
+        let loudest = heard.each.iter().max_by(|a, b| a.1.total_cmp(&b.1));
+        let test = loudest.map_or(0, |r| r.0);
+        let joins = |r: &(usize, f64)| r.0 != test && r.1 > JOINS_IN;
+        Voice {
+            weight: now - odds(&|k| heard.together[k]),
+            test,
+            joined: heard.each.iter().any(joins),
+        }
     };
     let mut speak: Vec<Voice> = heard.values().map(voice).collect();
     speak.retain(|v| v.weight > SPEAKS);
@@ -95,23 +117,59 @@ fn voices<K: Ord>(
     (now, speak)
 }
 
+/// Was a test taken twice, and a look that said two things once more?
+fn settled(evidence: &[Evidence], test: usize) -> bool {
+    let answers = since_mended(evidence).iter().filter_map(|e| match &e.item {
+        Item::Test {
+            test: t, answer, ..
+        } if *t == test => Some(answer),
+        _ => None,
+    });
+    let answers: Vec<&Answer> = answers.collect();
+    match answers[..] {
+        [] | [_] => false,
+        [Answer::Outcome(first), Answer::Outcome(second)] => first == second,
+        _ => true,
+    }
+}
+
 fn share(odds: f64) -> f64 {
     1.0 / (1.0 + (-odds).exp())
 }
 
+/// A control that stands wrong is looked at once more before it is put right: afterwards no look can tell whether it did.
+pub(super) fn stood_wrong(model: &Model, evidence: &[Evidence]) -> Option<usize> {
+    let looks = evidence.iter().rev().map_while(|e| match e.item {
+        Item::Test {
+            test,
+            answer: Answer::Outcome(k),
+            ..
+        } if model.tests[test].control => Some((test, k)),
+        _ => None,
+    });
+    let mut wrong = looks.filter(|(test, k)| stands_wrong(model, *test, *k));
+    wrong.find_map(|(test, _)| (!settled(evidence, test)).then_some(test))
+}
+
 /// The reading or look that everything rests on is taken again while it stands alone: a slip of the tips can look like any
-/// fault. What costs little and is hardly in doubt is rather tried.
+/// fault. What costs little and is hardly in doubt is rather tried, unless the look is quick and a part would be changed.
 pub(super) fn again(
     model: &Model,
     belief: &Belief,
     evidence: &[Evidence],
+    situation: &Situation,
     class: usize,
     costly: bool,
 ) -> Option<Action> {
     let (now, speak) = voices(model, belief, evidence, class, |test| voice_of(model, test));
     let loudest = speak.first()?;
-    let alone = loudest.many == 1 && share(now - loudest.weight) < RESTS_ON_ONE;
-    (alone && (costly || share(now) < TRIED)).then_some(Action::Ask(loudest.test, Why::Again))
+    let (minutes, _, _) = choose::minutes(model, &model.tests[loudest.test], situation);
+    let quick = minutes <= QUICK && model.classes[class].band != "0";
+    let least = if quick { RATHER_ON_ONE } else { RESTS_ON_ONE };
+    let rests = !loudest.joined && share(now - loudest.weight) < least;
+    let open = rests && !settled(evidence, loudest.test);
+    (open && (costly || quick || share(now) < TRIED))
+        .then_some(Action::Ask(loudest.test, Why::Again))
 }
 
 /// While that nothing is wrong is likelier than any repair: the reading or look that alone speaks for a repair that is still
@@ -129,7 +187,8 @@ pub(super) fn doubted(
     likely.sort_by(|a, b| repairs[*b].total_cmp(&repairs[*a]));
     likely.into_iter().find_map(|class| {
         let (_, speak) = voices(model, belief, evidence, class, |test| voice_of(model, test));
-        speak.first().filter(|v| v.many == 1).map(|v| v.test)
+        let alone = |v: &&Voice| !v.joined && !settled(evidence, v.test);
+        speak.first().filter(alone).map(|v| v.test)
     })
 }
 

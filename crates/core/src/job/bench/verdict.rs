@@ -30,7 +30,7 @@ impl Weighed<'_> {
             Action::Ask(k, why) => {
                 let test = &m.tests[k];
                 let act = match why {
-                    Why::Again | Why::Doubted => "again",
+                    Why::Again | Why::Control | Why::Doubted => "again",
                     Why::Dead => "dead-first",
                     Why::Witness | Why::First | Why::Trial => "witness",
                 };
@@ -137,6 +137,9 @@ impl Weighed<'_> {
         match why {
             Why::Doubted => format!(
                 "Take “{name}” again: all else says that nothing is wrong, and a second look tells which of the two is so."
+            ),
+            Why::Control => format!(
+                "Look at “{name}” once more before you put it right: afterwards nothing tells whether it stood wrong."
             ),
             Why::Again if self.job.failed.is_empty() => format!(
                 "Take “{name}” again: everything depends on this one reading, and a slip of the tips looks like a fault."
