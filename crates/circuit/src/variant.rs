@@ -1,6 +1,7 @@
 //! How vehicles of a family are built otherwise than its drawing says: a table of makers' choices, and the edits that carry
 //! them out on a netlist. Elements and points of the family keep their places; new ones follow.
 
+use crate::build::Shelf;
 use crate::change::Change;
 use crate::error::CircuitError;
 use crate::family::Family;
@@ -90,23 +91,30 @@ struct File {
     variant: Vec<Variant>,
 }
 
-/// All variants.
+/// Read a file of variants.
 ///
 /// # Errors
-/// File and line of what does not read.
+/// File and line of what does not read, or is listed with a slot that there is not.
+pub fn parse(file: &str, text: &str, shelf: &Shelf) -> Result<Vec<Variant>, CircuitError> {
+    let read: File = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
+    match read.variant.iter().find(|v| shelf.slot(&v.slot).is_none()) {
+        Some(one) => {
+            let words = format!("there is no slot “{}”", one.slot);
+            let at = one.id.span().start;
+            Err(CircuitError::at(file, text, at, words))
+        }
+        None => Ok(read.variant),
+    }
+}
+
+/// All variants that ship with the program.
+///
+/// # Errors
+/// As [`parse`].
 pub fn variants() -> Result<&'static [Variant], CircuitError> {
     static READ: OnceLock<Result<Vec<Variant>, CircuitError>> = OnceLock::new();
-    let read = READ.get_or_init(|| {
-        let (file, text) = VARIANTS;
-        let read: File = toml::from_str(text).map_err(|e| CircuitError::toml(file, text, &e))?;
-        let shelf = crate::build::Shelf::shipped()?;
-        if let Some(one) = read.variant.iter().find(|v| shelf.slot(&v.slot).is_none()) {
-            let at = one.id.span().start;
-            let words = format!("there is no slot “{}”", one.slot);
-            return Err(CircuitError::at(file, text, at, words));
-        }
-        Ok(read.variant)
-    });
+    let (file, text) = VARIANTS;
+    let read = READ.get_or_init(|| parse(file, text, Shelf::shipped()?));
     match read {
         Ok(all) => Ok(all),
         Err(e) => Err(CircuitError::Change(e.to_string())),

@@ -49,6 +49,7 @@ export type ClosedTicket = Schemas["ClosedTicket"];
 export type RecheckTicket = Schemas["RecheckTicket"];
 export type KnownVehicle = Schemas["KnownVehicle"];
 export type Unit = Schemas["Unit"];
+export type FamilyChoice = Schemas["FamilyChoice"];
 export type KeptBuild = Schemas["BuildView"];
 export type PackView = Schemas["PackView"];
 

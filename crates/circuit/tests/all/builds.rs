@@ -8,7 +8,7 @@ use spannung_circuit::family::{
     Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, SECOND, Segment,
     Shows, Strand, shipped,
 };
-use spannung_circuit::*;
+use spannung_circuit::{variant, *};
 use std::collections::{BTreeMap, BTreeSet};
 
 /// A family as it was written down by hand, before there were components.
@@ -411,6 +411,17 @@ fn slips_of_the_pen_name_file_and_line() {
         "{sentence}"
     );
     assert!(sentence.contains("lampy"), "{sentence}");
+    // a way to build it is listed with a component that there is
+    let (_, shipped) = variant::VARIANTS;
+    let slot = "slot = \"throttle\"";
+    let line = shipped.lines().position(|l| l == slot).unwrap();
+    let text = shipped.replacen(slot, "slot = \"thottle\"", 1);
+    let sentence = variant::parse("own-variants.toml", &text, shelf).unwrap_err();
+    let sentence = sentence.to_string();
+    assert!(sentence.contains("no slot “thottle”"), "{sentence}");
+    // its id stands two lines above its slot
+    let at = format!("own-variants.toml, line {}: ", line - 1);
+    assert!(sentence.starts_with(&at), "{sentence}");
 }
 
 /// A kind that a shop writes itself is put in like those that ship: a lamp of its own at the feed's volts.
