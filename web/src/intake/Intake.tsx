@@ -170,6 +170,23 @@ export const IntakeNew = () => {
           volts={draft.volts}
           drive={draft.drive}
           family={family}
+          kinds={
+            family && like.length + builds.length > 1 ? (
+              <Select
+                low
+                label="Kind of vehicle"
+                value={draft.kept?.id ?? family.id}
+                onChange={(id) => {
+                  const kept = builds.find((b) => b.id === id);
+                  set(kept ? { kept, has: [] } : { like: id, kept: undefined, has: [] });
+                }}
+                options={[
+                  ...like.map((f) => [f.id, f.name] as const),
+                  ...builds.map((b) => [b.id, `${b.name} (kept, not verified)`] as const),
+                ]}
+              />
+            ) : undefined
+          }
           onPick={(kind) => {
             set({ ...kind, has: [], kept: undefined });
           }}
@@ -202,24 +219,8 @@ export const IntakeNew = () => {
             )}
           </Box>
         )}
-        {family && like.length + builds.length > 1 && (
-          <Box sx={{ width: 270, alignSelf: "center" }}>
-            <Select
-              label="Kind of vehicle"
-              value={draft.kept?.id ?? family.id}
-              onChange={(id) => {
-                const kept = builds.find((b) => b.id === id);
-                set(kept ? { kept, has: [] } : { like: id, kept: undefined, has: [] });
-              }}
-              options={[
-                ...like.map((f) => [f.id, f.name] as const),
-                ...builds.map((b) => [b.id, `${b.name} (kept, not verified)`] as const),
-              ]}
-            />
-          </Box>
-        )}
         {p && choices.data && (
-          <Box sx={{ width: 200, alignSelf: "center" }}>
+          <Box sx={{ width: 160, alignSelf: "center" }}>
             <Select
               label="Add a sign"
               value=""
@@ -235,9 +236,7 @@ export const IntakeNew = () => {
           <Box
             sx={{
               // one sign has room beside the rest; more of them stand below
-              ...(heard.length === 1 && like.length < 2
-                ? { flex: "1 1 240px" }
-                : { order: 1, flexBasis: "100%" }),
+              ...(heard.length === 1 ? { flex: "1 1 240px" } : { order: 1, flexBasis: "100%" }),
               display: "flex",
               gap: 1,
               flexWrap: "wrap",

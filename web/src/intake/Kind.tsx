@@ -1,9 +1,10 @@
 import Box from "@mui/material/Box";
+import type { ReactNode } from "react";
 import type { FamilyChoice } from "../api/client";
 import { v } from "../theme/tokens";
 import { OTHER } from "./draft";
 
-const VOLTS = [6, 12, 24, 36, 48, 60, 72];
+const VOLTS = [6, 12, 24, 36, 48, 52, 60, 72];
 const DRIVES: [string, string][] = [
   ["geared-hub", "geared hub"],
   ["direct-hub", "direct hub"],
@@ -18,12 +19,15 @@ export const Kind = ({
   volts,
   drive,
   family,
+  kinds,
   onPick,
 }: {
   volts: number;
   drive: string;
   /** The ready build that they choose, if there is one. */
   family: FamilyChoice | undefined;
+  /** Where several are of these volts and this drive: which it is like. */
+  kinds: ReactNode | undefined;
   onPick: (kind: { volts: number } | { drive: string }) => void;
 }) => (
   <>
@@ -44,16 +48,27 @@ export const Kind = ({
           </Pick>
         ))}
       </Box>
-      <Box sx={{ fontSize: 15, mt: 0.8 }}>
+      <Box
+        sx={{
+          fontSize: 15,
+          mt: 0.5,
+          width: 370,
+          minHeight: 32,
+          display: "flex",
+          gap: 1,
+          alignItems: "center",
+          whiteSpace: "nowrap",
+        }}
+      >
+        {kinds}
         {family ? (
-          <>
-            <b>{family.full_volts.toFixed(1)} V</b> when full, {family.groups}{" "}
-            {family.groups === 1 ? "group" : "groups"} assumed
-          </>
-        ) : volts > 0 && drive !== "" ? (
-          "No wiring model yet: points by hand, no suspects"
+          <span>
+            <b>{family.full_volts.toFixed(1)} V</b> full
+            {kinds === undefined &&
+              `, ${String(family.groups)} ${family.groups === 1 ? "group" : "groups"} assumed`}
+          </span>
         ) : (
-          " "
+          volts > 0 && drive !== "" && "No wiring model yet: points by hand, no suspects"
         )}
       </Box>
     </Box>
@@ -91,7 +106,7 @@ const Pick = ({
   onPick: () => void;
   label: string;
   tall?: boolean;
-  children: React.ReactNode;
+  children: ReactNode;
 }) => (
   <Box
     component="button"
@@ -101,7 +116,7 @@ const Pick = ({
     onClick={onPick}
     sx={{
       font: "inherit",
-      width: tall ? 70 : 46,
+      width: tall ? 70 : 42,
       height: tall ? 92 : 58,
       display: "flex",
       flexDirection: "column",

@@ -47,7 +47,7 @@ export const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicl
             sx={{
               font: "inherit",
               fontSize: 16,
-              width: 216,
+              width: 206,
               flex: "none",
               height: 48,
               border: `1.5px solid ${v("ink")}`,

@@ -127,12 +127,15 @@ export const Select = ({
   empty,
   options,
   disabled = false,
+  low = false,
 }: {
   label: string;
   value: string;
   onChange: (value: string) => void;
   name?: string;
   disabled?: boolean;
+  /** It stands in a line of text. */
+  low?: boolean;
   /** Words while nothing is chosen; without them something always is. */
   empty?: string;
   options: readonly (readonly [string, string])[];
@@ -148,8 +151,8 @@ export const Select = ({
     }}
     sx={{
       font: "inherit",
-      fontSize: 16,
-      height: 46,
+      fontSize: low ? 15 : 16,
+      height: low ? 32 : 46,
       width: "100%",
       minWidth: 0,
       border: `1.5px solid ${v("ink")}`,

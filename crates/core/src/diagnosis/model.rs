@@ -112,6 +112,9 @@ impl Model {
 
     /// Of a vehicle with two drives, does a case lie in the second one? None of what both have in common.
     pub fn side_of(&self, case: usize) -> Option<bool> {
+        if !self.profile.family.has("second-drive") {
+            return None;
+        }
         let base = |k: usize| {
             let key = &self.cases[k].key;
             key.split('#').next().unwrap_or(key)

@@ -200,10 +200,15 @@ fn every_pair_of_the_road_begins_with_a_build_and_no_other() {
         .map(|r| (r.volts, r.drive.as_str()))
         .collect();
     assert!(pairs.len() >= 20, "{}", pairs.len());
-    for volts in [6, 12, 24, 36, 48, 60, 72] {
+    for volts in [6, 12, 24, 36, 48, 52, 60, 72] {
         for drive in ["geared-hub", "direct-hub", "mid", "chain", "brushed"] {
             let known = catalogue().family(volts, drive).is_some();
             assert_eq!(known, pairs.contains(&(volts, drive)), "{volts} {drive}");
         }
+    }
+    // and every ready build can be begun with, as it stands
+    for ready in &catalogue().families {
+        let on_road = catalogue().road.iter().any(|r| r.family.id == ready.id);
+        assert!(on_road, "{} is nowhere on the road", ready.id);
     }
 }
