@@ -123,13 +123,14 @@ pub async fn load(app: &App, id: Uuid) -> Result<Loaded, ApiError> {
     if let Some(held) = held.as_ref().filter(|h| h.row == row) {
         return Ok(Loaded::clone(held));
     }
+    let until = row.head;
     let log = match held.filter(|h| h.row.head <= row.head && h.unread.is_empty()) {
         Some(held) => {
-            let mut log = app.store.entries_after(id, held.row.head).await?;
+            let mut log = app.store.entries_between(id, held.row.head, until).await?;
             log.entries.splice(0..0, held.entries.iter().cloned());
             log
         }
-        None => app.store.entries_after(id, 0).await?,
+        None => app.store.entries_between(id, 0, until).await?,
     };
     let packs = packs(log.entries.iter().map(|e| &e.body));
     let brought = app.store.brought(id, &packs).await?;

@@ -211,20 +211,27 @@ impl Store {
     /// # Errors
     /// The database does not answer.
     pub async fn entries(&self, job: Uuid) -> Result<Log, StoreError> {
-        self.entries_after(job, 0).await
+        self.entries_between(job, 0, i64::MAX).await
     }
 
-    /// What a job's log holds after a sequence.
+    /// What a job's log holds after one sequence up to another, such as the head that was read with the job: what was written
+    /// since belongs to the next look.
     ///
     /// # Errors
     /// The database does not answer.
-    pub async fn entries_after(&self, job: Uuid, seq: i64) -> Result<Log, StoreError> {
+    pub async fn entries_between(
+        &self,
+        job: Uuid,
+        after: i64,
+        until: i64,
+    ) -> Result<Log, StoreError> {
         let rows: Vec<EntryRow> = sqlx::query_as(
             "SELECT seq, id, at, by_name, by_id, body FROM entry
-             WHERE job_id = $1 AND seq > $2 ORDER BY seq",
+             WHERE job_id = $1 AND seq > $2 AND seq <= $3 ORDER BY seq",
         )
         .bind(job)
-        .bind(seq)
+        .bind(after)
+        .bind(until)
         .fetch_all(&self.pool)
         .await?;
         let mut log = Log::default();

@@ -97,9 +97,11 @@ impl Bins {
         let healthy = &readings.healthy;
         let sigma = |p: &Prediction, d: usize| deviation(scale, p, d, variances);
         let mut cuts: [Vec<f64>; 2] = [Vec::new(), Vec::new()];
+        // most cases leave the figure as it is: they stand in one place, which need not be sorted so often
+        let moved: Vec<&Prediction> = (0..listed).filter_map(|k| readings.moved(k)).collect();
         let points_of = |d: usize| {
-            let each = (0..listed).map(|k| readings.of(k));
-            let each = each.chain(std::iter::once(healthy));
+            let still = std::iter::once(&readings.healthy);
+            let each = still.clone().chain(moved.iter().copied()).chain(still);
             let mut points: Vec<(f64, f64)> = each.map(|p| (p.mean[d], sigma(p, d))).collect();
             points.sort_by(|a, b| a.0.total_cmp(&b.0));
             points
@@ -112,9 +114,12 @@ impl Bins {
             let mut gaps = gaps_between(&points, linear);
             // A fault whose own value is uncertain (a bad contact of any ohms) can lie across a gap and hide it:
             // without it 0 V and 5 V would be one outcome. Its chances are spread over the bins all the same.
-            let mut sigmas: Vec<f64> = points.iter().map(|p| p.1).collect();
-            sigmas.sort_by(f64::total_cmp);
-            let usual = sigmas[sigmas.len() / 2].max(sigma(healthy, d));
+            let own = sigma(healthy, d);
+            let still = std::iter::repeat_n(own, listed + 1 - moved.len());
+            let mut sigmas: Vec<f64> = moved.iter().map(|p| sigma(p, d)).chain(still).collect();
+            let middle = sigmas.len() / 2;
+            let (_, usual, _) = sigmas.select_nth_unstable_by(middle, f64::total_cmp);
+            let usual = usual.max(own);
             for wide in WIDE {
                 points.retain(|p| p.1 <= wide * usual);
                 for hidden in gaps_between(&points, linear) {
@@ -139,18 +144,18 @@ impl Bins {
         }
     }
 
-    /// Chance of each bin under a prediction, row-major over bins (low index × high index). `rests` is what an
+    /// Chance of each bin under a prediction, row-major over bins (low index × high index). `rests` are the chances of what an
     /// intermittent fault reads when it does not show.
     pub fn chances(
         &self,
         scale: Scale,
         dims: usize,
         p: &Prediction,
-        rests: Option<&Prediction>,
+        rests: Option<&[f64]>,
     ) -> Vec<f64> {
         let mut row = self.plain(scale, dims, p);
-        if let Some(healthy) = rests {
-            for (r, h) in row.iter_mut().zip(self.plain(scale, dims, healthy)) {
+        if let Some(rests) = rests {
+            for (r, h) in row.iter_mut().zip(rests) {
                 *r = SHOWS * *r + (1.0 - SHOWS) * h;
             }
         }
@@ -160,7 +165,8 @@ impl Bins {
         row
     }
 
-    fn plain(&self, scale: Scale, dims: usize, p: &Prediction) -> Vec<f64> {
+    /// The same for a meter that is never put down wrong.
+    pub fn plain(&self, scale: Scale, dims: usize, p: &Prediction) -> Vec<f64> {
         let one = |d: usize| -> Vec<f64> {
             let s = deviation(scale, p, d, &self.variances);
             let mut last = 0.0;

@@ -25,15 +25,14 @@ impl Rows {
                 readings,
                 bins,
             } => {
+                let at_rest = bins.plain(*scale, *dims, &readings.healthy);
                 let healthy = bins.chances(*scale, *dims, &readings.healthy, None);
-                let row = |(case, spec): (usize, &FaultCase)| match readings.moved(case) {
-                    None => healthy.clone(),
-                    Some(p) => {
-                        let rests = spec.intermittent.then_some(&readings.healthy);
-                        bins.chances(*scale, *dims, p, rests)
-                    }
+                let row = |(case, spec): (usize, &FaultCase)| {
+                    let p = readings.moved(case)?;
+                    let rests = spec.intermittent.then_some(&*at_rest);
+                    Some(bins.chances(*scale, *dims, p, rests))
                 };
-                Self::given(specs.iter().enumerate().map(row), healthy.clone())
+                Self::moved(specs.iter().enumerate().map(row), healthy)
             }
             Column::Outcomes { cases, healthy } => {
                 Self::given(cases.iter().cloned(), healthy.clone())
@@ -43,17 +42,20 @@ impl Rows {
 
     /// Rows given outright, one per case and that of a sound vehicle.
     pub fn given(each: impl Iterator<Item = Vec<f64>>, healthy: Vec<f64>) -> Self {
+        Self::moved(each.map(Some), healthy)
+    }
+
+    /// The same; none where a case reads as a sound vehicle.
+    fn moved(each: impl Iterator<Item = Option<Vec<f64>>>, healthy: Vec<f64>) -> Self {
         let mut rows = Self {
             own: Vec::new(),
             place: Vec::new(),
             healthy,
         };
         for (case, row) in each.enumerate() {
-            let differs = row != rows.healthy;
-            rows.place.push(differs.then_some(rows.own.len() as u32));
-            if differs {
-                rows.own.push((case, row));
-            }
+            let row = row.filter(|row| *row != rows.healthy);
+            rows.place.push(row.as_ref().map(|_| rows.own.len() as u32));
+            rows.own.extend(row.map(|row| (case, row)));
         }
         rows
     }

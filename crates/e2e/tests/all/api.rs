@@ -451,3 +451,41 @@ async fn a_station_fetches_what_it_shows() -> Done {
     );
     Ok(())
 }
+
+/// While one writes, others look without a pause: what was read between two of its entries is one state of the log, in which no
+/// entry stands twice, and none is weighed twice.
+#[tokio::test]
+async fn readers_beside_a_writer_see_each_entry_once() -> Done {
+    let house = House::open("Pavo Renk").await?;
+    let view = house.client.open("Cuts out now and then").await?;
+    let job = view["id"].as_str().unwrap_or_default().to_string();
+    let (over, done) = tokio::sync::watch::channel(false);
+    let looks = (0..4).map(|_| {
+        let (url, job, done) = (house.server.url.clone(), job.clone(), done.clone());
+        tokio::spawn(async move {
+            let client = Client::sign_in(&url, "Signe Lorr")
+                .await
+                .map_err(|e| e.to_string())?;
+            let mut twice = Vec::new();
+            while !*done.borrow() {
+                let view = client.get(&format!("/jobs/{job}/record")).await;
+                let view = view.map_err(|e| e.to_string())?;
+                let lines = view["lines"].as_array().cloned().unwrap_or_default();
+                let seq: Vec<i64> = lines.iter().filter_map(|l| l["seq"].as_i64()).collect();
+                if !seq.is_sorted_by(|a, b| a < b) {
+                    twice = seq;
+                }
+            }
+            Ok::<_, String>(twice)
+        })
+    });
+    let looks: Vec<_> = looks.collect();
+    let note = |n: usize| json!({"kind": "note", "text": format!("note {n}")});
+    let notes: Vec<Value> = (0..80).map(note).collect();
+    house.client.write(&job, &notes).await?;
+    over.send(true)?;
+    for look in looks {
+        assert_eq!(look.await??, Vec::<i64>::new(), "an entry stands twice");
+    }
+    Ok(())
+}
