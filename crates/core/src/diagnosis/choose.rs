@@ -24,6 +24,8 @@ pub struct Situation {
     pub opened: BTreeSet<String>,
     /// Test ids done or skipped: they do not come back without cause.
     pub closed: BTreeSet<String>,
+    /// Of these, the ones passed over by hand: they are not asked for again either.
+    pub passed: BTreeSet<String>,
     /// Highest risk this person may take.
     pub risk_limit: u8,
     /// Only these may be proposed, when set (gate closed, quarantine).

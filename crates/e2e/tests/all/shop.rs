@@ -530,7 +530,7 @@ async fn a_known_vehicle_brings_its_story_and_a_comeback_is_marked() -> Done {
     b.press("[data-to-gate]").await?;
     // the pack that was on it the last time is one press away, and what was found on it comes along
     b.press("[data-last-pack]").await?;
-    b.see("[data-contact=shape]").await?;
+    b.gone("[data-last-pack]").await?;
     let id = shop.job_id().await?;
     let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
     let view = client.get(&format!("/jobs/{id}")).await?;

@@ -153,7 +153,7 @@ pub fn plan(
         let repairs = &classes[..classes.len().saturating_sub(1)];
         if read >= SOME
             && repairs.iter().all(|share| *share <= sound)
-            && let Some(test) = doubted(model, belief, evidence, repairs)
+            && let Some(test) = doubted(model, belief, evidence, situation, repairs)
         {
             return Action::Ask(test, Why::Doubted);
         }
@@ -176,9 +176,11 @@ pub fn plan(
             action => action,
         }
     };
-    let action = verifies(model, belief, evidence)
+    let action = verifies(model, belief, evidence, situation)
         .map(|test| Action::Ask(test, Why::Again))
-        .or_else(|| stood_wrong(model, evidence).map(|test| Action::Ask(test, Why::Control)))
+        .or_else(|| {
+            stood_wrong(model, evidence, situation).map(|test| Action::Ask(test, Why::Control))
+        })
         .or_else(|| given_up(model, evidence).then_some(Action::Refer))
         .or_else(|| built_otherwise(model, belief, evidence, &classes).map(Action::Built))
         .unwrap_or_else(asked);

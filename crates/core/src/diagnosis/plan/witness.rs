@@ -117,8 +117,9 @@ fn voices<K: Ord>(
     (now, speak)
 }
 
-/// Was a test taken twice, and a look that said two things once more?
-fn settled(evidence: &[Evidence], test: usize) -> bool {
+/// May a test be asked for once more? Not after it was taken twice, a look that said two things three times; nor when it was
+/// passed over by hand.
+fn open_again(model: &Model, evidence: &[Evidence], situation: &Situation, test: usize) -> bool {
     let answers = since_mended(evidence).iter().filter_map(|e| match &e.item {
         Item::Test {
             test: t, answer, ..
@@ -126,11 +127,12 @@ fn settled(evidence: &[Evidence], test: usize) -> bool {
         _ => None,
     });
     let answers: Vec<&Answer> = answers.collect();
-    match answers[..] {
-        [] | [_] => false,
-        [Answer::Outcome(first), Answer::Outcome(second)] => first == second,
-        _ => true,
-    }
+    let open = match answers[..] {
+        [] | [_] => true,
+        [Answer::Outcome(first), Answer::Outcome(second)] => first != second,
+        _ => false,
+    };
+    open && !situation.passed.contains(&model.tests[test].id)
 }
 
 fn share(odds: f64) -> f64 {
@@ -138,7 +140,11 @@ fn share(odds: f64) -> f64 {
 }
 
 /// A control that stands wrong is looked at once more before it is put right: afterwards no look can tell whether it did.
-pub(super) fn stood_wrong(model: &Model, evidence: &[Evidence]) -> Option<usize> {
+pub(super) fn stood_wrong(
+    model: &Model,
+    evidence: &[Evidence],
+    situation: &Situation,
+) -> Option<usize> {
     let looks = evidence.iter().rev().map_while(|e| match e.item {
         Item::Test {
             test,
@@ -147,8 +153,9 @@ pub(super) fn stood_wrong(model: &Model, evidence: &[Evidence]) -> Option<usize>
         } if model.tests[test].control => Some((test, k)),
         _ => None,
     });
-    let mut wrong = looks.filter(|(test, k)| stands_wrong(model, *test, *k));
-    wrong.find_map(|(test, _)| (!settled(evidence, test)).then_some(test))
+    let wrong = looks.filter(|(test, k)| stands_wrong(model, *test, *k));
+    let mut wrong = wrong.map(|(test, _)| test);
+    wrong.find(|test| open_again(model, evidence, situation, *test))
 }
 
 /// The reading or look that everything rests on is taken again while it stands alone: a slip of the tips can look like any
@@ -167,7 +174,7 @@ pub(super) fn again(
     let quick = minutes <= QUICK && model.classes[class].band != "0";
     let least = if quick { RATHER_ON_ONE } else { RESTS_ON_ONE };
     let rests = !loudest.joined && share(now - loudest.weight) < least;
-    let open = rests && !settled(evidence, loudest.test);
+    let open = rests && open_again(model, evidence, situation, loudest.test);
     (open && (costly || quick || share(now) < TRIED))
         .then_some(Action::Ask(loudest.test, Why::Again))
 }
@@ -179,6 +186,7 @@ pub(super) fn doubted(
     model: &Model,
     belief: &Belief,
     evidence: &[Evidence],
+    situation: &Situation,
     repairs: &[f64],
 ) -> Option<usize> {
     let mut likely: Vec<usize> = (0..repairs.len())
@@ -187,7 +195,7 @@ pub(super) fn doubted(
     likely.sort_by(|a, b| repairs[*b].total_cmp(&repairs[*a]));
     likely.into_iter().find_map(|class| {
         let (_, speak) = voices(model, belief, evidence, class, |test| voice_of(model, test));
-        let alone = |v: &&Voice| !v.joined && !settled(evidence, v.test);
+        let alone = |v: &&Voice| !v.joined && open_again(model, evidence, situation, v.test);
         speak.first().filter(alone).map(|v| v.test)
     })
 }
@@ -374,7 +382,12 @@ pub(super) fn first_of(model: &Model, situation: &Situation, class: usize) -> Op
 
 /// After a repair that did not end the complaint: the reading that spoke loudest for it is taken once more, now that
 /// it is mended. Gone, there was a second fault; still there, it was another one. Index of its test.
-pub(super) fn verifies(model: &Model, belief: &Belief, evidence: &[Evidence]) -> Option<usize> {
+pub(super) fn verifies(
+    model: &Model,
+    belief: &Belief,
+    evidence: &[Evidence],
+    situation: &Situation,
+) -> Option<usize> {
     let failed = |e: &Evidence| match e.item {
         Item::Failed { class, .. } => Some(class),
         _ => None,
@@ -394,7 +407,8 @@ pub(super) fn verifies(model: &Model, belief: &Belief, evidence: &[Evidence]) ->
             best = Some((test, weight));
         }
     }
-    best.map(|(test, _)| test)
+    let passed = |test: &usize| situation.passed.contains(&model.tests[*test].id);
+    best.map(|(test, _)| test).filter(|test| !passed(test))
 }
 
 /// A dear repair on a chance that leaves doubt: a test that tells something and costs little beside it comes first,

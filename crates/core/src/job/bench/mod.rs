@@ -228,6 +228,7 @@ impl<'a> Weighed<'a> {
             state: job.state.clone(),
             opened,
             closed,
+            passed: job.skipped.keys().cloned().collect(),
             risk_limit: role.risk_limit(model.profile.family.full_volts()),
             // with a pack in quarantine only work without it is proposed; before the gate is open the
             // probe that follows it is shown, and stays blocked
