@@ -220,7 +220,7 @@ export const IntakeNew = () => {
           </Box>
         )}
         {p && choices.data && (
-          <Box sx={{ width: 160, alignSelf: "center" }}>
+          <Box sx={{ width: 134, alignSelf: "center" }}>
             <Select
               label="Add a sign"
               value=""
@@ -235,8 +235,10 @@ export const IntakeNew = () => {
         {p && (
           <Box
             sx={{
-              // one sign has room beside the rest; more of them stand below
-              ...(heard.length === 1 ? { flex: "1 1 240px" } : { order: 1, flexBasis: "100%" }),
+              // one sign or two have room beside the rest; more of them stand below
+              ...(heard.length === 1 || heard.length === 2
+                ? { flex: "1 1 240px" }
+                : { order: 1, flexBasis: "100%" }),
               display: "flex",
               gap: 1,
               flexWrap: "wrap",
@@ -254,11 +256,14 @@ export const IntakeNew = () => {
           </Box>
         )}
         <Box sx={{ ml: "auto", display: "flex", gap: 1.2, alignItems: "center", whiteSpace: "nowrap" }}>
-          <Box sx={{ textAlign: "right" }}>
+          <Box sx={{ textAlign: "right" }} aria-label="Since New job">
             <b
               style={{ fontSize: 20 }}
-            >{`${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, "0")}`}</b>{" "}
-            <span style={{ fontSize: 15 }}>since New job</span>
+            >{`${String(Math.floor(seconds / 60))}:${String(seconds % 60).padStart(2, "0")}`}</b>
+            <Box component="span" sx={{ fontSize: 15, "@media (max-width: 1340px)": { display: "none" } }}>
+              {" "}
+              since New job
+            </Box>
             <Box>
               <Button
                 onClick={() => {

@@ -39,7 +39,7 @@ export const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicl
             component="input"
             name="known"
             aria-label="Seen before: name or frame number"
-            placeholder="Seen before? Name, frame"
+            placeholder="Seen before?"
             value={find}
             onChange={(e: React.ChangeEvent<HTMLInputElement>) => {
               setFind(e.target.value);
@@ -47,7 +47,7 @@ export const Known = ({ draft, onPick }: { draft: Draft; onPick: (k: KnownVehicl
             sx={{
               font: "inherit",
               fontSize: 16,
-              width: 206,
+              width: 176,
               flex: "none",
               height: 48,
               border: `1.5px solid ${v("ink")}`,

@@ -13,7 +13,7 @@ async fn from_a_complaint_to_a_closed_record() -> Done {
     // intake: words, voltage, drive; the path draws itself, the first check and the probe are on screen
     shop.new_job("Throttle does nothing since the fall at the kerb, pedalling still helps")
         .await?;
-    b.read("since New job").await?;
+    b.see("[aria-label='Since New job']").await?;
     b.see("[data-map]").await?;
     b.press("[data-to-gate]").await?;
     b.read("After the gate:")
