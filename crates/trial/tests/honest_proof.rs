@@ -134,12 +134,8 @@ fn world() -> World {
 
 fn situation() -> Situation {
     Situation {
-        state: spannung_circuit::VehicleState::default(),
-        opened: std::collections::BTreeSet::new(),
-        closed: std::collections::BTreeSet::new(),
         risk_limit: 4,
-        allowed: None,
-        no_ride: false,
+        ..Situation::default()
     }
 }
 

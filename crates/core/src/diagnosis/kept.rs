@@ -7,8 +7,10 @@ use crate::diagnosis::reach::reached;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
+use spannung_circuit::otherwise::Way;
 use spannung_circuit::{FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 /// Where the value of a sign stands in what was seen before.
 enum Before {
@@ -184,6 +186,33 @@ impl<'a> Kept<'a> {
             Before::Declared(sign) => declared(sign).unwrap_or(0) as u8,
         };
         Some(self.before.iter().map(value).collect())
+    }
+
+    /// What a way to build the vehicle reads and shows, where neither its circuit nor the drawing's is another than before: of
+    /// a component it became known that it is the one that was assumed.
+    pub fn way(&self, net: &Netlist, way: &Way) -> Option<(Vec<Prediction>, Seen)> {
+        let old = self.old;
+        let alike = |a: &Netlist, b: &Netlist| a.nodes == b.nodes && a.elements == b.elements;
+        let unmoved = self.comparable() && self.moved().is_empty();
+        if !(self.signs && self.alike && unmoved && alike(net, &old.net)) {
+            return None;
+        }
+        let same = |o: &Arc<Way>| {
+            let (then, now) = (&o.profile, &way.profile);
+            o.id == way.id
+                && alike(&o.net, &way.net)
+                && then.judges_like(now)
+                && then.decides_like(now)
+                && then.family.shows == now.family.shows
+                && then.family.traits == now.family.traits
+        };
+        let case = old.cases.len() - old.ways.len() + old.ways.iter().position(same)?;
+        let read = |probe: usize| match self.column(probe) {
+            Some(Column::Figures { readings, .. }) => Some(*readings.of(case)),
+            _ => None,
+        };
+        let row: Option<Vec<Prediction>> = (0..self.probes.len()).map(read).collect();
+        Some((row?, Seen::clone(&old.signs[case])))
     }
 
     /// The old column of a procedure that asks and answers alike.

@@ -125,9 +125,13 @@ impl Model {
         let worked = share_out(all.len(), |places| {
             let one = |k: &usize| {
                 let way = &all[*k];
-                let (circuit, row) = forward.built(&way.net, &base);
-                let scene = Scene::of(&way.profile, &way.net, &circuit, None);
-                (*k, (row, asked.look(catalogue, &scene)))
+                let known = kept.as_ref().and_then(|kept| kept.way(&net, way));
+                let anew = || {
+                    let (circuit, row) = forward.built(&way.net, &base);
+                    let scene = Scene::of(&way.profile, &way.net, &circuit, None);
+                    (row, asked.look(catalogue, &scene))
+                };
+                (*k, known.unwrap_or_else(anew))
             };
             places.iter().map(one).collect()
         });

@@ -77,6 +77,15 @@ fn what_was_looked_at_is_not_asked_again_and_a_switch_that_is_off_leads() {
     let fault = &first.faults[0].name;
     assert!(first.share > 0.6, "{} at {}", first.name, first.share);
     assert!(fault.to_lowercase().contains("switch"), "{fault}");
+    // it is looked at once more before it is put right, and whoever passes that over goes on
+    assert_eq!(bench.verdict.act, "again");
+    assert_eq!(bench.next.map(|c| c.test).as_deref(), Some("fm-switch"));
+    log.add(Body::Skip(entry::Skip {
+        test: "fm-switch".into(),
+        reason: "it is on now".into(),
+    }));
+    let next = with(&log, |w| w.bench().next.map(|c| c.test));
+    assert_ne!(next.as_deref(), Some("fm-switch"));
 }
 
 #[test]

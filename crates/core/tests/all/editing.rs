@@ -6,6 +6,13 @@ use spannung_circuit::{Change, Profile};
 use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::column::Column;
 
+fn seen(slot: &str, kind: &str) -> Change {
+    Change::Component {
+        slot: slot.into(),
+        kind: Some(kind.into()),
+    }
+}
+
 fn changes() -> Vec<(&'static str, Change)> {
     let figure = |f: &str, value| Change::Figure {
         figure: f.into(),
@@ -74,6 +81,9 @@ fn changes() -> Vec<(&'static str, Change)> {
                 amp_hours: Some(4.5),
             },
         ),
+        // it is what was assumed: nothing reads otherwise, and one way less is open
+        ("gh48", seen("throttle", "hall-throttle")),
+        ("db72", seen("throttle", "two-channel-throttle")),
         ("db72", figure("converter", 13.8)),
         ("db72", gauge("ignition", 0.13)),
     ]

@@ -72,7 +72,10 @@ pub async fn bundle(app: &App, id: Uuid) -> Result<Bundle, ApiError> {
             "Entries of this job were written by another version of this program: that version exports it whole.",
         ));
     }
-    let kept = app.store.chain(id).await?.pop().flatten();
+    // what was written since the log was read is not in it
+    let mut chain = app.store.chain(id).await?;
+    chain.truncate(log.entries.len());
+    let kept = chain.pop().flatten();
     let photos = app
         .store
         .photos(id)
