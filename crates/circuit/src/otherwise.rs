@@ -89,75 +89,107 @@ pub fn fitting<'a>(build: &Build, slots: &[String], shelf: &'a Shelf) -> Vec<Fit
     all
 }
 
+/// What nobody has told yet of a vehicle, so that it may be built otherwise there.
+pub enum Open {
+    /// What makers choose.
+    Variant(&'static Variant),
+    /// The component in a slot.
+    Slot(&'static Slot),
+}
+
+/// What is open of a vehicle.
+///
+/// # Errors
+/// A table that does not read.
+pub fn open(profile: &Profile) -> Result<Vec<Open>, CircuitError> {
+    let may = |v: &&Variant| {
+        v.kind.is_none() && v.fits(&profile.family) && !profile.built.contains(v.id.get_ref())
+    };
+    let told = &profile.family.build.told;
+    let assumed = |s: &&Slot| s.hidden && !told.contains(s.id.get_ref());
+    let variants = variant::variants()?.iter().filter(may);
+    let slots = Shelf::shipped()?.slots.iter().filter(assumed);
+    let all = variants.map(Open::Variant).chain(slots.map(Open::Slot));
+    Ok(all.collect())
+}
+
 /// The ways that are open for a vehicle with this circuit.
 ///
 /// # Errors
 /// A table that does not read.
 pub fn ways(profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
-    let mut out = Vec::new();
-    let open = |v: &&Variant| {
-        v.kind.is_none() && v.fits(&profile.family) && !profile.built.contains(v.id.get_ref())
-    };
-    for variant in variant::variants()?.iter().filter(open) {
-        let id = variant.id.get_ref();
-        let change = Change::Built {
-            variant: id.clone(),
-        };
-        let profile = profile.with(&change)?;
-        out.push(Way {
-            id: id.clone(),
-            name: variant.name.clone(),
-            look: variant.how.clone(),
-            share: variant.share,
-            changes: vec![change],
-            net: profile.netlist()?,
-            profile,
-        });
+    let each = open(profile)?;
+    let each = each.iter().map(|one| one.ways(profile, net));
+    Ok(each.collect::<Result<Vec<_>, _>>()?.concat())
+}
+
+impl Open {
+    /// The ways to build it there.
+    ///
+    /// # Errors
+    /// A circuit that does not build.
+    pub fn ways(&self, profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
+        match self {
+            Self::Variant(variant) => Ok(vec![chosen(variant, profile)?]),
+            Self::Slot(slot) => components(slot, profile, net),
+        }
     }
-    out.extend(components(profile, net)?);
-    Ok(out)
+}
+
+fn chosen(variant: &Variant, profile: &Profile) -> Result<Way, CircuitError> {
+    let id = variant.id.get_ref();
+    let change = Change::Built {
+        variant: id.clone(),
+    };
+    let profile = profile.with(&change)?;
+    Ok(Way {
+        id: id.clone(),
+        name: variant.name.clone(),
+        look: variant.how.clone(),
+        share: variant.share,
+        changes: vec![change],
+        net: profile.netlist()?,
+        profile,
+    })
 }
 
 /// Other components where one is only assumed.
-fn components(profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
+fn components(slot: &Slot, profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
     let shelf = Shelf::shipped()?;
     let build = &profile.family.build;
+    let Some(there) = build.in_slot(slot.id.get_ref()) else {
+        return Ok(Vec::new());
+    };
+    let slots = with_twin(build, slot);
+    let fits = fitting(build, &slots, shelf);
+    let other = |f: &&Fits<'_>| *f.kind.id.get_ref() != there.kind;
+    let others: f64 = fits.iter().filter(other).map(|f| f.share).sum();
     let mut out = Vec::new();
-    let assumed = |s: &&Slot| s.hidden && !build.told.contains(s.id.get_ref());
-    for slot in shelf.slots.iter().filter(assumed) {
-        let Some(there) = build.in_slot(slot.id.get_ref()) else {
+    for Fits {
+        kind,
+        share,
+        family,
+    } in fits
+    {
+        let id = kind.id.get_ref();
+        // how the drive looks was told
+        let seen = shelf.kind(&there.kind).and_then(|k| k.drive.as_ref());
+        if *id == there.kind || kind.drive.as_ref() != seen {
+            continue;
+        }
+        // what was noted of the vehicle stays noted
+        let Ok(other) = profile.on(family) else {
             continue;
         };
-        let slots = with_twin(build, slot);
-        let fits = fitting(build, &slots, shelf);
-        let other = |f: &&Fits<'_>| *f.kind.id.get_ref() != there.kind;
-        let others: f64 = fits.iter().filter(other).map(|f| f.share).sum();
-        for Fits {
-            kind,
-            share,
-            family,
-        } in fits
-        {
-            let id = kind.id.get_ref();
-            // how the drive looks was told
-            let seen = shelf.kind(&there.kind).and_then(|k| k.drive.as_ref());
-            if *id == there.kind || kind.drive.as_ref() != seen {
-                continue;
-            }
-            // what was noted of the vehicle stays noted
-            let Ok(other) = profile.on(family) else {
-                continue;
-            };
-            out.push(Way {
-                id: format!("{}={id}", slot.id.get_ref()),
-                name: kind.name.clone(),
-                look: kind.look.clone(),
-                share: GUESSED_WRONG * share / others.max(1e-9),
-                changes: swaps(&slots, id),
-                net: other.netlist()?.laid_over(net),
-                profile: other,
-            });
-        }
+        out.push(Way {
+            id: format!("{}={id}", slot.id.get_ref()),
+            name: kind.name.clone(),
+            look: kind.look.clone(),
+            share: GUESSED_WRONG * share / others.max(1e-9),
+            changes: swaps(&slots, id),
+            net: other.netlist()?.laid_over(net),
+            profile: other,
+        });
     }
     Ok(out)
 }

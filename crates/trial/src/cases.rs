@@ -193,12 +193,12 @@ impl BenchCase {
                 trail,
             })
         };
-        // a control that is found standing wrong is put right on the spot
+        // a control that is found standing wrong is put right as soon as something else is done than looking at controls
         let righted = Self {
             finds: BTreeMap::new(),
             ..self.clone()
         };
-        let mut stands = self;
+        let (mut stands, mut stood_wrong) = (self, false);
         let mut course = Course::new(model);
         let none = Lists::shipped().tests(model, &[], Policy::Fixed);
         for _ in 0..MOST_STEPS {
@@ -214,11 +214,12 @@ impl BenchCase {
             match action {
                 Action::Test(test) | Action::Ask(test, _) => {
                     let spec = &model.tests[test];
-                    let answer = stands.answer(sound, model, test)?;
-                    let wrong = !matches!(answer, Answer::Outcome(0));
-                    if self.kind == "control" && spec.control && wrong {
+                    if stood_wrong && !spec.control {
                         stands = &righted;
                     }
+                    let answer = stands.answer(sound, model, test)?;
+                    let wrong = !matches!(answer, Answer::Outcome(0));
+                    stood_wrong |= self.kind == "control" && spec.control && wrong;
                     trail.push(format!("{} {answer:?}", spec.id));
                     evidence.push(taken(model, test, answer, &mut situation));
                 }

@@ -49,6 +49,27 @@ impl Readings {
         self.place.len()
     }
 
+    /// Cases that read otherwise, in order.
+    fn moved_cases(&self) -> impl Iterator<Item = usize> {
+        let moved = |(case, place): (usize, &Option<u32>)| place.map(|_| case);
+        self.place.iter().enumerate().filter_map(moved)
+    }
+
+    /// Do the same cases read otherwise as before, and the same? `same` tells whether a case is one of before.
+    fn as_before(&self, then: &Self, same: impl Fn(usize, usize) -> bool) -> bool {
+        self.healthy == then.healthy
+            && self.own == then.own
+            && self
+                .moved_cases()
+                .zip(then.moved_cases())
+                .all(|(now, old)| same(now, old))
+    }
+
+    /// Do most of the first cases leave the figure as it is? Then those that do not decide where it is cut, however many do.
+    fn few_move(&self, listed: usize) -> bool {
+        2 * self.moved_cases().take_while(|case| *case < listed).count() < listed
+    }
+
     /// Every prediction once.
     pub fn each(&self) -> impl Iterator<Item = &Prediction> {
         self.own.iter().chain(std::iter::once(&self.healthy))
@@ -96,6 +117,40 @@ impl Column {
             readings,
             bins,
         }
+    }
+
+    /// How these readings are cut, where only cases came or went that leave the figure as it is: as before. `listed` are the
+    /// cases that decide, now and before; `same` tells whether a case is one of before.
+    pub(super) fn cut_for(
+        &self,
+        now: &Readings,
+        listed: [usize; 2],
+        same: impl Fn(usize, usize) -> bool,
+    ) -> Option<&Bins> {
+        match self {
+            Self::Figures { readings, bins, .. } => {
+                let few = now.few_move(listed[0]) && readings.few_move(listed[1]);
+                (few && now.as_before(readings, same)).then_some(bins)
+            }
+            Self::Outcomes { .. } => None,
+        }
+    }
+
+    /// Number of cases.
+    pub(super) fn cases(&self) -> usize {
+        match self {
+            Self::Figures { readings, .. } => readings.cases(),
+            Self::Outcomes { cases, .. } => cases.len(),
+        }
+    }
+
+    /// Cases that read otherwise than a sound vehicle, in order; of looks none is told.
+    pub(super) fn moved_cases(&self) -> impl Iterator<Item = usize> {
+        let figures = match self {
+            Self::Figures { readings, .. } => Some(readings),
+            Self::Outcomes { .. } => None,
+        };
+        figures.into_iter().flat_map(Readings::moved_cases)
     }
 
     /// About how many bytes it takes up.

@@ -163,6 +163,11 @@ impl<'a> Kept<'a> {
             .then_some(at)
     }
 
+    /// The old column of a probe that is taken as before, its place.
+    pub fn known(&self, probe: usize) -> Option<usize> {
+        self.probes[probe].map(|(column, _)| column)
+    }
+
     /// What a case read at a probe before; nothing of what was not there.
     pub fn read(&self, case: usize, probe: usize) -> Prediction {
         match (self.known[case], self.column(probe)) {

@@ -18,6 +18,7 @@ mod choices;
 pub mod choose;
 mod chosen;
 pub mod column;
+mod columns;
 pub mod course;
 pub mod evidence;
 pub mod explain;

@@ -5,24 +5,32 @@ use crate::catalogue::Catalogue;
 use crate::cores::share_out;
 use crate::diagnosis::choices::{CHOICE, choices};
 use crate::diagnosis::column::{Column, Readings};
+use crate::diagnosis::columns::Columns;
 use crate::diagnosis::forward::Forward;
 use crate::diagnosis::hypothesis::{Hypotheses, class_id};
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::near::Near;
 use crate::diagnosis::nets::Nets;
-use crate::diagnosis::repertoire::{Kind, Probe, Test, build};
-use crate::diagnosis::rows::Rows;
+use crate::diagnosis::repertoire::{Kind, Probe, build};
+use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::Factor;
-use crate::diagnosis::signs::{Asked, outcome_rows};
+use crate::diagnosis::signs::{Asked, Seen};
 use crate::diagnosis::solved::Vehicle;
 use crate::diagnosis::unlisted::{Known, unlisted};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::otherwise::{self, Way};
-use spannung_circuit::{FaultCase, Profile, VehicleState};
+use spannung_circuit::{CircuitError, FaultCase, Profile, VehicleState};
 use std::collections::BTreeMap;
 use std::sync::Arc;
+
+/// A way to build the vehicle, with what is read and seen of it.
+struct BuiltSo {
+    way: Way,
+    row: Vec<Prediction>,
+    seen: Seen,
+}
 
 impl Model {
     /// Work everything out for a profile: 0.1 to 1.5 s on one core.
@@ -121,21 +129,26 @@ impl Model {
         }
         let mut built = Vec::new();
         let mut ways = Vec::new();
-        let all = otherwise::ways(profile, &net)?;
-        let worked = share_out(all.len(), |places| {
-            let one = |k: &usize| {
-                let way = &all[*k];
-                let known = kept.as_ref().and_then(|kept| kept.way(&net, way));
+        let open = otherwise::open(profile)?;
+        let worked = share_out(open.len(), |places| {
+            let one = |way: Way| {
+                let known = kept.as_ref().and_then(|kept| kept.way(&net, &way));
                 let anew = || {
                     let (circuit, row) = forward.built(&way.net, &base);
                     let scene = Scene::of(&way.profile, &way.net, &circuit, None);
                     (row, asked.look(catalogue, &scene))
                 };
-                (*k, known.unwrap_or_else(anew))
+                let (row, seen) = known.unwrap_or_else(anew);
+                BuiltSo { way, row, seen }
             };
-            places.iter().map(one).collect()
+            let all = |k: &usize| {
+                let ways = open[*k].ways(profile, &net)?;
+                Ok(ways.into_iter().map(one).collect())
+            };
+            places.iter().map(|k| (*k, all(k))).collect()
         });
-        for (way, (row, seen)) in all.into_iter().zip(worked) {
+        let worked: Result<Vec<Vec<BuiltSo>>, CircuitError> = worked.into_iter().collect();
+        for BuiltSo { way, row, seen } in worked?.into_iter().flatten() {
             // what reads and looks like the drawing is nobody's question
             let alike = row == base && seen == sound;
             if alike || !asked.drives_like(catalogue, &seen, &sound) {
@@ -183,58 +196,19 @@ impl Model {
         let same = kept
             .as_ref()
             .filter(|kept| kept.old.hypotheses == model.hypotheses);
-        let readings = |place: usize| {
-            let other = built.iter().map(|row| row[place]);
-            Readings::new(solved.column(place).chain(other), base[place])
-        };
-        let looked = |test: &Test| {
-            let rows = outcome_rows(
-                catalogue,
-                &model.asked,
-                test,
-                &model.cases,
-                &model.signs,
-                &sound,
-            );
-            let (cases, healthy) = rows.unwrap_or_default();
-            Column::Outcomes { cases, healthy }
-        };
-        // of a probe its place among the probes
-        let is_probe = |t: &Test| matches!(t.kind, Kind::Probe(_));
-        let place = |t: usize| model.tests[..t].iter().filter(|t| is_probe(t)).count();
-        let column = |t: usize| {
-            let test = &model.tests[t];
-            let old = same.and_then(|kept| {
-                let old = match &test.kind {
-                    Kind::Probe(_) => kept.still(place(t), |k| solved.read(k, place(t))),
-                    Kind::Procedure { .. } => Some(kept)
-                        .filter(|kept| kept.signs && kept.alike && model.signs == kept.old.signs)
-                        .and_then(|kept| kept.procedure(test)),
-                };
-                Some(Arc::clone(&kept.old.columns[old?]))
-            });
-            let new = || match &test.kind {
-                Kind::Probe(p) => Column::figures(p, readings(place(t)), listed, &model.variances),
-                Kind::Procedure { .. } => looked(test),
-            };
-            old.unwrap_or_else(|| Arc::new(new()))
-        };
-        let columns: Vec<Arc<Column>> = share_out(model.tests.len(), |tests| {
-            tests.iter().map(|t| (*t, column(*t))).collect()
-        });
-        let rows = |column: &Arc<Column>| {
-            let old = same.and_then(|kept| {
-                let known = kept.old.columns.iter().position(|c| Arc::ptr_eq(c, column));
-                known.map(|k| Arc::clone(&kept.old.rows[k]))
-            });
-            old.unwrap_or_else(|| Arc::new(Rows::of(column, &model.cases)))
-        };
-        let rows: Vec<Arc<Rows>> = share_out(columns.len(), |tests| {
-            tests.iter().map(|t| (*t, rows(&columns[*t]))).collect()
-        });
+        let filled = Columns {
+            catalogue,
+            model: &model,
+            kept: kept.as_ref(),
+            same,
+            solved: &solved,
+            built: &built,
+            sound: &base,
+        }
+        .all();
         // a look at what this vehicle does not have tells nothing
         let tests = std::mem::take(&mut model.tests);
-        for ((test, column), rows) in tests.into_iter().zip(columns).zip(rows) {
+        for (test, (column, rows)) in tests.into_iter().zip(filled) {
             if matches!(test.kind, Kind::Probe(_)) || !rows.own.is_empty() {
                 model.tests.push(test);
                 model.columns.push(column);

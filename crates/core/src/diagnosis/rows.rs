@@ -40,6 +40,22 @@ impl Rows {
         }
     }
 
+    /// These rows for a column of which only cases came or went that leave the figure as it is.
+    pub(super) fn replaced(&self, then: &Column, now: &Column) -> Self {
+        let mut rows = Self {
+            own: Vec::with_capacity(self.own.len()),
+            place: vec![None; now.cases()],
+            healthy: self.healthy.clone(),
+        };
+        for (old, new) in then.moved_cases().zip(now.moved_cases()) {
+            if let Some(k) = self.place[old] {
+                rows.place[new] = Some(rows.own.len() as u32);
+                rows.own.push((new, self.own[k as usize].1.clone()));
+            }
+        }
+        rows
+    }
+
     /// Rows given outright, one per case and that of a sound vehicle.
     pub fn given(each: impl Iterator<Item = Vec<f64>>, healthy: Vec<f64>) -> Self {
         Self::moved(each.map(Some), healthy)
