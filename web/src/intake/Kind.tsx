@@ -14,6 +14,14 @@ const DRIVES: [string, string][] = [
   [OTHER, "other kind"],
 ];
 
+/** One of the two, beside the words; on a tablet upright under them. */
+const COLUMN = {
+  p: 2,
+  py: 0.8,
+  borderLeft: `1px solid ${v("ruleStrong")}`,
+  "@media (max-width: 1100px)": { borderLeft: 0 },
+} as const;
+
 /** Voltage and drive: a press each, and what follows from them. */
 export const Kind = ({
   volts,
@@ -31,7 +39,7 @@ export const Kind = ({
   onPick: (kind: { volts: number } | { drive: string }) => void;
 }) => (
   <>
-    <Box sx={{ p: 2, py: 0.8, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+    <Box sx={COLUMN}>
       <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Battery, label or charger</Box>
       <Box sx={{ display: "flex", gap: 0.6 }}>
         {VOLTS.map((x) => (
@@ -72,7 +80,7 @@ export const Kind = ({
         )}
       </Box>
     </Box>
-    <Box sx={{ p: 2, py: 0.8, borderLeft: `1px solid ${v("ruleStrong")}` }}>
+    <Box sx={COLUMN}>
       <Box sx={{ fontSize: 15, color: v("ink2"), mb: 0.5 }}>Drive, as it looks</Box>
       <Box sx={{ display: "flex", gap: 0.8 }}>
         {DRIVES.map(([id, name]) => (

@@ -9,7 +9,7 @@ use crate::catalogue::fnv;
 use crate::diagnosis::belief::{Belief, WayHeld, class_shares};
 use crate::diagnosis::chosen::Chosen;
 use crate::diagnosis::column::Column;
-use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn, since_mended};
+use crate::diagnosis::evidence::{Answer, BY_HAND, Evidence, Item, TakenIn, answers_of};
 use crate::diagnosis::figure::{Figure, MISPROBE, SHOWS};
 use crate::diagnosis::filter::{Filter, Reading, Shared};
 use crate::diagnosis::hypothesis::{Hypothesis, Suspicion};
@@ -293,7 +293,8 @@ pub(super) fn stands_wrong(model: &Model, test: usize, answer: usize) -> bool {
     model.tests[test].control && healthy.get(answer).is_some_and(|p| *p <= STOOD_WRONG)
 }
 
-/// A control test whose answer a case gives more often than this is about that case.
+/// A control test whose answer a case gives more often than this is about that case; one that a sound vehicle gives less often
+/// says that it stands wrong.
 const STOOD_WRONG: f64 = 0.5;
 /// Log weight of a way to build the vehicle that somebody looked for and did not find.
 const LOOKED_AT: f64 = 14.0;
@@ -331,12 +332,8 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
 
 /// What a look showed before, since something was last mended.
 fn looks_before(evidence: &[Evidence], test: usize) -> Vec<usize> {
-    let seen = since_mended(evidence).iter().filter_map(|e| match e.item {
-        Item::Test {
-            test: t,
-            answer: Answer::Outcome(k),
-            ..
-        } if t == test => Some(k),
+    let seen = answers_of(evidence, test).filter_map(|answer| match answer {
+        Answer::Outcome(k) => Some(*k),
         _ => None,
     });
     seen.collect()

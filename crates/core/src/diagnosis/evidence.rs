@@ -106,3 +106,14 @@ pub fn since_mended(evidence: &[Evidence]) -> &[Evidence] {
     let since = evidence.iter().rposition(mended).map_or(0, |k| k + 1);
     &evidence[since..]
 }
+
+/// What a test gave since something was last mended, in order.
+pub fn answers_of(evidence: &[Evidence], test: usize) -> impl Iterator<Item = &Answer> {
+    let each = since_mended(evidence).iter();
+    each.filter_map(move |e| match &e.item {
+        Item::Test {
+            test: t, answer, ..
+        } if *t == test => Some(answer),
+        _ => None,
+    })
+}

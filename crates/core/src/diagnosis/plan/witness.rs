@@ -5,7 +5,7 @@ use crate::diagnosis::belief::Belief;
 use crate::diagnosis::choose::{self, Candidate, Situation};
 use crate::diagnosis::column::Column;
 use crate::diagnosis::course::stands_wrong;
-use crate::diagnosis::evidence::{Answer, Evidence, Item, since_mended};
+use crate::diagnosis::evidence::{Answer, Evidence, Item, answers_of};
 use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::plan::cost::{Expected, Try};
@@ -19,7 +19,7 @@ const WITNESS_BAND: &str = "B";
 const WITNESS_MINUTES: f64 = 15.0;
 /// What a net does for the odds of a class (natural log) to count as a witness.
 const SPEAKS: f64 = 0.7;
-/// What one reading of a net does for them, beside the loudest, not to leave that one alone.
+/// A reading of the same net that does at least so much for them (natural log) leaves the loudest one not alone.
 const JOINS_IN: f64 = 0.3;
 /// A repair that nothing but the complaint speaks for is begun when it is so many times as likely as that nothing is wrong.
 const UNSPOKEN: f64 = 2.0;
@@ -120,13 +120,7 @@ fn voices<K: Ord>(
 /// May a test be asked for once more? Not after it was taken twice, a look that said two things three times; nor when it was
 /// passed over by hand.
 fn open_again(model: &Model, evidence: &[Evidence], situation: &Situation, test: usize) -> bool {
-    let answers = since_mended(evidence).iter().filter_map(|e| match &e.item {
-        Item::Test {
-            test: t, answer, ..
-        } if *t == test => Some(answer),
-        _ => None,
-    });
-    let answers: Vec<&Answer> = answers.collect();
+    let answers: Vec<&Answer> = answers_of(evidence, test).collect();
     let open = match answers[..] {
         [] | [_] => true,
         [Answer::Outcome(first), Answer::Outcome(second)] => first != second,
