@@ -1,7 +1,7 @@
 //! Fault modes: what each does to the circuit, and what a person sees of it directly.
 
 use crate::error::CircuitError;
-use crate::family::{Carries, SECOND, Strand, Wire, first_of, of_second};
+use crate::family::{Carries, Family, SECOND, Strand, Wire, first_of, of_second};
 use crate::netlist::{Netlist, NodeId};
 use crate::profile::Profile;
 use serde::Deserialize;
@@ -133,6 +133,24 @@ pub struct SignSpec {
     /// What is there → what it is called instead → how often.
     #[serde(default)]
     pub seen_as: BTreeMap<String, BTreeMap<String, f64>>,
+    /// Strands on which it can be said where it was seen: ids, `*` for all, `!` before one that is left out.
+    #[serde(default)]
+    pub places: Vec<String>,
+}
+
+impl SignSpec {
+    /// The strands of a vehicle on which it can be said where this was seen, in their order; those of a second drive as those
+    /// of the first.
+    pub fn places_on(&self, family: &Family) -> Vec<String> {
+        let there = |id: &&String| {
+            let id = first_of(id).unwrap_or_else(|| (*id).clone());
+            let left_out = |p: &String| p.strip_prefix('!') == Some(&id);
+            let named = |p: &String| p == "*" || *p == id;
+            self.places.iter().any(named) && !self.places.iter().any(left_out)
+        };
+        let ids = family.strands.iter().map(|s| s.id.get_ref());
+        ids.filter(there).cloned().collect()
+    }
 }
 
 /// All fault modes and signs.

@@ -38,7 +38,7 @@ pub use build::{Build, Shelf};
 pub use change::{COLOURS, Change, KnownFrom};
 pub use error::CircuitError;
 pub use family::Family;
-pub use fault::{Effect, FaultBook, FaultCase};
+pub use fault::{Effect, FaultBook, FaultCase, SignSpec};
 pub use meter::{Meter, Mode, Pair};
 pub use netlist::{Netlist, Part};
 pub use profile::Profile;

@@ -61,18 +61,19 @@ impl Sim {
         Ok(all.join(" "))
     }
 
-    /// Do a check of the Bench by hand and eye: the value seen.
+    /// Do a check of the Bench by hand and eye: the value seen, and the strand where, if that can be said.
     ///
     /// # Errors
     /// The panel refuses.
-    pub async fn look(&self, card: &Value) -> Done<String> {
+    pub async fn look(&self, card: &Value) -> Done<(String, Option<String>)> {
         let bands = card["bands"].as_array().cloned().unwrap_or_default();
         let values: Vec<&Value> = bands.iter().map(|b| &b["value"]).collect();
         let body = json!({"sign": card["sign"], "values": values, "state": card["as_asked"]});
         let url = format!("http://{}/look", self.panel);
-        let seen: usize = self.http.post(url).json(&body).send().await?.json().await?;
-        let value = values.get(seen).and_then(|v| v.as_str());
-        Ok(value.ok_or("no such answer")?.into())
+        let seen: Value = self.http.post(url).json(&body).send().await?.json().await?;
+        let value = seen["value"].as_u64().and_then(|k| values.get(k as usize));
+        let value = value.and_then(|v| v.as_str()).ok_or("no such answer")?;
+        Ok((value.into(), seen["place"].as_str().map(Into::into)))
     }
 
     /// Repair what this fault is; how many faults that cured.

@@ -134,6 +134,9 @@ pub struct Vehicle {
     rng: ChaCha8Rng,
 }
 
+/// How often somebody who sees what is there says another plug.
+const TAKEN_FOR_ANOTHER: f64 = 0.07;
+
 /// One standard normal draw (sum of twelve uniforms: tails end at six sigma, as real parts' do).
 fn normal(rng: &mut impl Rng) -> f64 {
     (0..12).map(|_| rng.random::<f64>()).sum::<f64>() - 6.0
@@ -400,6 +403,21 @@ impl Vehicle {
             &self.z,
             signs,
         )
+    }
+
+    /// Where a value of a sign is seen, of some places: a plug is now and then taken for another, and what is imagined, or sits
+    /// at none of them, is said of any.
+    pub fn where_seen(&mut self, sign: &str, value: &str, places: &[String]) -> Option<usize> {
+        if places.is_empty() {
+            return None;
+        }
+        let shows = |c: &&FaultCase| c.signs.get(sign).is_some_and(|v| v == value);
+        let real = self.cases.iter().find(shows);
+        let strand = real.and_then(|c| c.strand.clone());
+        let there = places.iter().position(|p| Some(p) == strand.as_ref());
+        let taken_for_another = self.rng.random::<f64>() < TAKEN_FOR_ANOTHER;
+        let anywhere = self.rng.random_range(0..places.len());
+        Some(there.filter(|_| !taken_for_another).unwrap_or(anywhere))
     }
 
     /// Look, feel or try: index of the value that the person reports.

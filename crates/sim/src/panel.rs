@@ -154,9 +154,10 @@ struct Seen {
 
 async fn seen(State(world): State<Shared>, Form(s): Form<Seen>) -> Response {
     let mut w = locked(&world);
-    let Some((sign, values)) = w.signs.iter().find(|x| x.0 == s.sign).cloned() else {
+    let Some(spec) = w.signs.iter().find(|x| *x.id.get_ref() == s.sign) else {
         return refused(format!("There is no sign “{}”.", s.sign));
     };
+    let (sign, values) = (s.sign, spec.values.clone());
     let state = w
         .place
         .as_ref()
@@ -168,8 +169,14 @@ async fn seen(State(world): State<Shared>, Form(s): Form<Seen>) -> Response {
         values: values.clone(),
         state,
     };
-    let value = values.get(w.look(&look)).cloned().unwrap_or_default();
-    Html(draw(&w, Some((&sign, &value)))).into_response()
+    let seen = w.look(&look);
+    let value = values.get(seen.value).cloned().unwrap_or_default();
+    let strand = seen.place.as_deref().and_then(|p| w.family.strand(p));
+    let said = match strand {
+        Some(strand) => format!("{value}: {}", strand.name.to_lowercase()),
+        None => value,
+    };
+    Html(draw(&w, Some((&sign, &said)))).into_response()
 }
 
 async fn page(State(world): State<Shared>) -> Html<String> {
@@ -252,7 +259,8 @@ fn draw(w: &World, seen: Option<(&str, &str)>) -> String {
         );
     }
     out.push_str("<div class=signs>");
-    for (sign, _) in &w.signs {
+    for spec in &w.signs {
+        let sign = spec.id.get_ref();
         let _ = write!(
             out,
             "<form method=post action=/seen><input type=hidden name=sign value='{0}'><button>{1}</button></form>",

@@ -124,15 +124,26 @@ impl BenchCase {
         };
         let said = found(&self.finds, &spec.id);
         match &spec.kind {
-            Kind::Procedure { outcomes, .. } => {
+            Kind::Procedure {
+                outcomes, places, ..
+            } => {
                 // patterns of points are not meant for looks
                 let word = self.finds.get(&spec.id).map(String::as_str);
                 let Some(word) = word else {
-                    return Ok(Answer::Outcome(0));
+                    return Ok(Answer::Outcome(0, None));
                 };
-                let at = outcomes.iter().position(|o| o.0 == word);
-                at.map(Answer::Outcome)
-                    .ok_or_else(|| format!("{}: {} has no answer “{word}”", self.name, spec.id))
+                // `loose@throttle`: where, too
+                let (value, place) = match word.split_once('@') {
+                    Some((value, place)) => (value, Some(place)),
+                    None => (word, None),
+                };
+                let value = outcomes.iter().position(|o| o.0 == value);
+                let there = place.map(|p| places.iter().position(|own| own == p));
+                match (value, there) {
+                    (Some(value), None) => Ok(Answer::Outcome(value, None)),
+                    (Some(value), Some(Some(place))) => Ok(Answer::Outcome(value, Some(place))),
+                    _ => Err(format!("{}: {} has no answer “{word}”", self.name, spec.id)),
+                }
             }
             Kind::Probe(probe) => {
                 let Some(text) = said.or_else(usual) else {
@@ -218,7 +229,7 @@ impl BenchCase {
                         stands = &righted;
                     }
                     let answer = stands.answer(sound, model, test)?;
-                    let wrong = !matches!(answer, Answer::Outcome(0));
+                    let wrong = !matches!(answer, Answer::Outcome(0, _));
                     stood_wrong |= self.kind == "control" && spec.control && wrong;
                     trail.push(format!("{} {answer:?}", spec.id));
                     evidence.push(taken(model, test, answer, &mut situation));

@@ -128,9 +128,19 @@ fn not_there(
 pub fn answer(model: &Model, vehicle: &mut Vehicle, test: usize, situation: &Situation) -> Answer {
     let state = model.tests[test].state.bring(&situation.state);
     match &model.tests[test].kind {
-        Kind::Procedure { sign, outcomes, .. } => {
+        Kind::Procedure {
+            sign,
+            outcomes,
+            places,
+            ..
+        } => {
             let values: Vec<String> = outcomes.iter().map(|o| o.0.clone()).collect();
-            Answer::Outcome(vehicle.look(sign, &values, &state))
+            let value = vehicle.look(sign, &values, &state);
+            let place = match value {
+                0 => None,
+                found => vehicle.where_seen(sign, &values[found], places),
+            };
+            Answer::Outcome(value, place)
         }
         Kind::Probe(p) => {
             let Some(p) = on(model, vehicle, p) else {
@@ -184,7 +194,9 @@ impl Found {
 
     /// What a look at a control found.
     fn look(&mut self, spec: &Test, answer: &Answer) {
-        if let (Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k)) = (&spec.kind, answer) {
+        if let (Kind::Procedure { sign, outcomes, .. }, Answer::Outcome(k, _)) =
+            (&spec.kind, answer)
+        {
             match *k {
                 0 => self.0.remove(sign),
                 k => self.0.insert(sign.clone(), outcomes[k].0.clone()),
@@ -271,15 +283,36 @@ fn known_share(model: &Model, belief: &Belief, class: usize) -> f64 {
     mine / cases.iter().sum::<f64>().max(1e-300)
 }
 
+/// An answer to a look as another model of the same vehicle has it: the place by its name.
+fn same_place(then: &Test, now: &Test, answer: &Answer) -> Answer {
+    let places = |t: &Test| match &t.kind {
+        Kind::Procedure { places, .. } => places.clone(),
+        Kind::Probe(_) => Vec::new(),
+    };
+    match answer {
+        Answer::Outcome(k, Some(place)) => {
+            let (then, now) = (places(then), places(now));
+            let named = then.get(*place);
+            let place = named.and_then(|name| now.iter().position(|p| p == name));
+            Answer::Outcome(*k, place)
+        }
+        other => other.clone(),
+    }
+}
+
 /// Evidence as another model of the same vehicle has it, by the names of tests, classes and cases.
 fn carried_over(old: &Model, new: &Model, evidence: &[Evidence]) -> Vec<Evidence> {
     let each = evidence.iter().filter_map(|e| {
         let item = match &e.item {
-            Item::Test { test, answer, .. } => Item::Test {
-                test: new.tests.iter().position(|t| t.id == old.tests[*test].id)?,
-                answer: answer.clone(),
-                taken_in: None,
-            },
+            Item::Test { test, answer, .. } => {
+                let then = &old.tests[*test];
+                let test = new.tests.iter().position(|t| t.id == then.id)?;
+                Item::Test {
+                    test,
+                    answer: same_place(then, &new.tests[test], answer),
+                    taken_in: None,
+                }
+            }
             Item::NotBuilt { case } => Item::NotBuilt {
                 case: new
                     .cases

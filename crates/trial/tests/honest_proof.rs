@@ -219,7 +219,7 @@ fn passes(
     let looks = LOOKS.iter().find(|l| l.0 == row.check);
     let seen = looks.is_none_or(|l| {
         l.1.iter()
-            .all(|id| matches!(show(id), None | Some(Answer::Outcome(0))))
+            .all(|id| matches!(show(id), None | Some(Answer::Outcome(0, _))))
     });
     let drop = |show: &mut dyn FnMut(&str) -> Option<Answer>, ids: &[&str]| {
         ids.iter().all(|id| match show(id) {
@@ -266,14 +266,14 @@ fn passes(
                         within(high, e.high) && (!e.changes || within(low, e.low))
                     }),
                     Some(Answer::OverRange) => expected.is_none_or(|e| e.high.1.is_infinite()),
-                    Some(Answer::Outcome(k)) => k == 0,
+                    Some(Answer::Outcome(k, _)) => k == 0,
                     _ => true,
                 }
             })
         }
         // what the motor draws and how fast it is stands behind a look
         "idle-current" => match show("t-drive-amps") {
-            Some(Answer::Outcome(k)) if k > 0 => judged(&format!("{}", row.high.unwrap() * 1.5)),
+            Some(Answer::Outcome(k, _)) if k > 0 => judged(&format!("{}", row.high.unwrap() * 1.5)),
             _ => judged(&format!("{}", row.usual.unwrap())),
         },
         "hall-scan" => ["t-hall-a", "t-hall-b", "t-hall-c"]
@@ -326,7 +326,7 @@ fn a_sound_vehicle_passes_and_a_wrong_one_does_not() {
             let runs = ["t-throttle-run", "t-toy-run"].iter().all(|id| {
                 let test = repertoire::find(&m.tests, id);
                 let seen = test.map(|t| answer(m, &mut sound, t, &situation()));
-                matches!(seen, None | Some(Answer::Outcome(0)))
+                matches!(seen, None | Some(Answer::Outcome(0, _)))
             });
             odd += usize::from(!runs);
             for row in rows.iter().filter(|_| runs) {

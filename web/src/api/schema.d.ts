@@ -918,6 +918,8 @@ export interface components {
             kind: components["schemas"]["BandKind"];
             /** @description Two words. */
             name: string;
+            /** @description Where a look can find it, asked for after the answer. */
+            places: components["schemas"]["PlaceView"][];
             /**
              * Format: double
              * @description Upper bound, SI.
@@ -1123,6 +1125,8 @@ export interface components {
             minutes?: number;
             /** @description Value of its sign, or `cannot-tell`. */
             outcome: string;
+            /** @description Strand at which it was seen, of those that the look goes over. */
+            place?: string | null;
             /** @description Test. */
             test: string;
         } & {
@@ -3043,6 +3047,15 @@ export interface components {
         Place: {
             from: number;
             to: number;
+        };
+        /** @description A place where a look can find what it finds. */
+        PlaceView: {
+            /** @description What it would do, seen there. */
+            effect: string;
+            /** @description What hangs on it. */
+            name: string;
+            /** @description Strand. */
+            strand: string;
         };
         /** @description What to do now, by the expected cost of each. */
         PlanView: {

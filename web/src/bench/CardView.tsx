@@ -67,7 +67,8 @@ export const CardView = ({
   const blocked = card.blocked ?? undefined;
   const probe = card.kind === "probe";
   const ready = needs.length === 0 && blocked === undefined;
-  const back = chosen ? onBack : undefined;
+  // first from where it was seen to what was seen
+  const back = taking.found !== undefined ? taking.again : chosen ? onBack : undefined;
   // the card that is set up for stays, and its field is ready
   const prepare = () => {
     onHold(card.test);
@@ -154,9 +155,12 @@ export const CardView = ({
               {card.set_up}
             </Box>
           )}
-          {error === undefined && !why && (asksPhoto || card.state.length > 0 || needs.length > 0) && (
-            <Stands card={card} taking={taking} asksPhoto={asksPhoto} photo={photo} onPrepare={prepare} />
-          )}
+          {error === undefined &&
+            !why &&
+            taking.found === undefined &&
+            (asksPhoto || card.state.length > 0 || needs.length > 0) && (
+              <Stands card={card} taking={taking} asksPhoto={asksPhoto} photo={photo} onPrepare={prepare} />
+            )}
           {why ? (
             <Box sx={{ overflowY: "auto", minHeight: 0 }}>
               <WhyTest card={card} />
@@ -234,20 +238,23 @@ const readingCommands = (taking: Taking, ready: boolean, meter: boolean): Comman
 };
 
 const answerCommands = (card: Card, taking: Taking, ready: boolean): Command[] => {
-  const answer = (number: number, name: string, outcome: string): Command =>
-    choice(
-      number,
-      name,
-      ready
-        ? () => {
-            taking.check(outcome);
-          }
-        : undefined,
-    );
-  return [
-    ...card.bands.slice(0, 9).map((b, k) => answer(k + 1, b.name, b.value ?? "")),
-    answer(0, "Cannot tell", "cannot-tell"),
-  ];
+  const answer = (number: number, name: string, pick: () => void): Command =>
+    choice(number, name, ready ? pick : undefined);
+  const check = (outcome: string) => () => {
+    taking.check(outcome);
+  };
+  const at = (place?: string) => () => {
+    taking.at(place);
+  };
+  return taking.found === undefined
+    ? [
+        ...card.bands.slice(0, 9).map((b, k) => answer(k + 1, b.name, check(b.value ?? ""))),
+        answer(0, "Cannot tell", check("cannot-tell")),
+      ]
+    : [
+        ...taking.found.places.slice(0, 9).map((p, k) => answer(k + 1, p.name, at(p.strand))),
+        answer(0, "Cannot say", at()),
+      ];
 };
 
 /** Why a figure was refused, and what may have been meant. */

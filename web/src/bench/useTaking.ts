@@ -26,15 +26,19 @@ export const useTaking = ({
   const [error, setError] = useState<string>();
   const [suggest, setSuggest] = useState<string>();
   const [waits, setWaits] = useState(false);
+  /** What was seen at which test, while it is asked where. */
+  const [seen, setSeen] = useState<{ test: string; outcome: string }>();
+  const found = seen?.test === card.test ? card.bands.find((b) => b.value === seen.outcome) : undefined;
   const last = useRef(0);
   const unit = card.unit ?? null;
   const stands = card.state.every((s) => s.ok);
   const needs = card.needs.filter((n) => !n.confirmed);
   const asAsked: Body = { kind: "state", state: card.as_asked };
 
+  // a second press within 400 ms is a slip of the pedal
+  const slips = () => Date.now() - last.current < 400 || append.isPending;
   const send = (bodies: Body[], reset = true) => {
-    // a second take within 400 ms is a slip of the pedal
-    if (Date.now() - last.current < 400 || append.isPending) return;
+    if (slips()) return;
     last.current = Date.now();
     setError(undefined);
     setSuggest(undefined);
@@ -73,6 +77,9 @@ export const useTaking = ({
       },
     ]);
   };
+  const check = (outcome: string, place?: string) => {
+    send([...(stands ? [] : [asAsked]), { kind: "check", test: card.test, outcome, place }]);
+  };
   return {
     typed,
     unit,
@@ -92,8 +99,26 @@ export const useTaking = ({
       setSuggest(undefined);
     },
     reading,
+    /** What was seen, while it is asked where. */
+    found,
     check: (outcome: string) => {
-      send([...(stands ? [] : [asAsked]), { kind: "check", test: card.test, outcome }]);
+      const band = card.bands.find((b) => b.value === outcome);
+      if (band === undefined || band.places.length === 0) check(outcome);
+      else if (!slips()) {
+        last.current = Date.now();
+        setSeen({ test: card.test, outcome });
+      }
+    },
+    /** Where it was seen; none when that cannot be told. */
+    at: (place: string | undefined) => {
+      if (found === undefined || slips()) return;
+      check(found.value ?? "", place);
+      setSeen(undefined);
+    },
+    /** It was something else that was seen. */
+    again: () => {
+      last.current = 0;
+      setSeen(undefined);
     },
     skip: (reason: string) => {
       send([{ kind: "skip", test: card.test, reason }]);

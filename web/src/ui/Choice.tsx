@@ -30,29 +30,29 @@ export const Choice = ({
       background: v("sheet"),
       border: `1.5px solid ${v("ink")}`,
       borderRadius: "3px",
-      p: 1.2,
+      p: "6px 10px 7px",
       minHeight: 56,
       cursor: "pointer",
-      display: "flex",
-      gap: 1,
-      justifyContent: "space-between",
+      display: "grid",
+      gridTemplateColumns: "1fr auto",
+      columnGap: 1,
+      alignContent: "center",
       "&:hover": { background: v("well") },
       "&:disabled": { color: v("ink3"), borderColor: v("ruleStrong"), cursor: "default" },
     }}
   >
-    <span>
-      <Box component="span" sx={{ display: "block", fontSize: 18, fontWeight: 700, lineHeight: 1.2 }}>
-        {name}
-      </Box>
-      {effect && (
-        <Box
-          component="span"
-          sx={{ display: "block", fontSize: 14.5, color: v("ink2"), lineHeight: 1.25, mt: 0.2 }}
-        >
-          {whole(effect)}
-        </Box>
-      )}
-    </span>
+    <Box component="span" sx={{ fontSize: 18, fontWeight: 700, lineHeight: 1.2, alignSelf: "center" }}>
+      {name}
+    </Box>
     {hotkey !== undefined && <Key>{hotkey}</Key>}
+    {effect && (
+      // across the whole width: it is the longer of the two
+      <Box
+        component="span"
+        sx={{ gridColumn: "1 / -1", fontSize: 14.5, color: v("ink2"), lineHeight: 1.25, mt: 0.2 }}
+      >
+        {whole(effect)}
+      </Box>
+    )}
   </Box>
 );

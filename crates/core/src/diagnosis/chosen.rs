@@ -235,7 +235,7 @@ impl Beside {
 /// Does a case move a reading, or an answer, by more than what a sound vehicle differs in?
 pub(super) fn material(column: &Column, case: usize, variances: &[f64; FACTORS]) -> bool {
     match column {
-        Column::Outcomes { cases, healthy } => cases.get(case).is_some_and(|row| {
+        Column::Outcomes { cases, healthy, .. } => cases.get(case).is_some_and(|row| {
             let mut apart = row.iter().zip(healthy);
             apart.any(|(a, b)| (a - b).abs() > MATERIAL_CHANCE)
         }),

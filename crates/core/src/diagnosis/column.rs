@@ -4,6 +4,7 @@ use crate::diagnosis::bins::Bins;
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::shared::FACTORS;
+use std::ops::Range;
 
 /// What a test reads under every case: most leave it as it is on a sound vehicle.
 #[derive(Debug, Clone, PartialEq)]
@@ -97,7 +98,66 @@ pub enum Column {
         cases: Vec<Vec<f64>>,
         /// Healthy.
         healthy: Vec<f64>,
+        /// Where it is seen, when that can be said.
+        places: Places,
     },
+}
+
+/// Where a look finds what it finds.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Places {
+    /// How many places it goes over; none when there is but one.
+    pub count: usize,
+    /// Per case those of them where it sits.
+    pub of: Vec<Vec<usize>>,
+}
+
+/// Somebody who sees what is there names its place and not the one beside it.
+const NAMED_RIGHT: f64 = 0.9;
+
+impl Places {
+    /// Chance that an answer is given for a place, under a case that gives it with chance `mine` where a sound vehicle gives
+    /// it with chance `sound`: what is there is seen where it sits, what is imagined anywhere.
+    pub fn chance(&self, case: usize, place: usize, mine: f64, sound: f64) -> f64 {
+        let any = 1.0 / self.count.max(1) as f64;
+        let there = match self.of.get(case) {
+            Some(there) if !there.is_empty() => there,
+            _ => return any,
+        };
+        let real = ((mine - sound) / mine.max(1e-12)).clamp(0.0, 1.0);
+        let named = if there.contains(&place) {
+            NAMED_RIGHT / there.len() as f64
+        } else {
+            0.0
+        };
+        real * (named + (1.0 - NAMED_RIGHT) * any) + (1.0 - real) * any
+    }
+
+    /// Cells that an outcome has in a row of a test: one for each place where it can be seen, one of its own for the first,
+    /// which is that there is nothing to see.
+    pub fn cells(&self, outcome: usize) -> Range<usize> {
+        let each = self.count.max(1);
+        match outcome {
+            0 => 0..1,
+            k => 1 + (k - 1) * each..1 + k * each,
+        }
+    }
+
+    /// A row of outcomes, place by place; of a sound vehicle when no case is named.
+    pub fn spread(&self, case: Option<usize>, row: &[f64], healthy: &[f64]) -> Vec<f64> {
+        if self.count == 0 {
+            return row.to_vec();
+        }
+        let any = 1.0 / self.count as f64;
+        let mut out = row[..1].to_vec();
+        for (mine, sound) in row.iter().zip(healthy).skip(1) {
+            out.extend((0..self.count).map(|place| {
+                let chance = case.map_or(any, |c| self.chance(c, place, *mine, *sound));
+                mine * chance
+            }));
+        }
+        out
+    }
 }
 
 impl Column {
@@ -159,7 +219,10 @@ impl Column {
             Self::Figures { readings, .. } => {
                 readings.own.len() * size_of::<Prediction>() + readings.place.len() * 8
             }
-            Self::Outcomes { cases, .. } => cases.iter().map(|r| 24 + 8 * r.len()).sum(),
+            Self::Outcomes { cases, places, .. } => {
+                let rows: usize = cases.iter().map(|r| 24 + 8 * r.len()).sum();
+                rows + 24 * places.of.len()
+            }
         }
     }
 }

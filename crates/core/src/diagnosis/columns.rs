@@ -9,7 +9,7 @@ use crate::diagnosis::model::Model;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Prediction;
-use crate::diagnosis::signs::outcome_rows;
+use crate::diagnosis::signs::{outcome_rows, places_of};
 use crate::diagnosis::solved::Solved;
 use std::sync::Arc;
 
@@ -130,6 +130,10 @@ impl Columns<'_> {
         let m = self.model;
         let rows = outcome_rows(self.catalogue, &m.asked, test, &m.cases, &m.signs, &m.sound);
         let (cases, healthy) = rows.unwrap_or_default();
-        Column::Outcomes { cases, healthy }
+        Column::Outcomes {
+            cases,
+            healthy,
+            places: places_of(test, &m.cases),
+        }
     }
 }

@@ -236,9 +236,13 @@ impl Course {
                     unknown: &mut self.belief.unknown,
                 };
                 let (like, dust) = match answer {
-                    Answer::Outcome(k) => {
+                    Answer::Outcome(k, place) => {
                         let earlier = looks_before(&self.evidence, *test);
-                        (look_likelihood(model, &at, *k, &earlier, &mut learns), 0.0)
+                        let seen = (*k, *place);
+                        (
+                            look_likelihood(model, &at, seen, &earlier, &mut learns),
+                            0.0,
+                        )
                     }
                     _ => figure_likelihood(model, &at, answer, &mut learns),
                 };
@@ -265,7 +269,7 @@ impl Course {
     /// What a look at a control found.
     fn find(&mut self, model: &Model, test: usize, answer: &Answer) {
         match answer {
-            Answer::Outcome(k) if stands_wrong(model, test, *k) => self.found.insert(test, *k),
+            Answer::Outcome(k, _) if stands_wrong(model, test, *k) => self.found.insert(test, *k),
             _ => self.found.remove(&test),
         };
     }
@@ -330,10 +334,13 @@ fn risk(model: &Model, id: &str, yes: bool, unknown: &mut Unknown) -> Vec<f64> {
     like.iter().map(|l| l.ln()).collect()
 }
 
+/// What a look showed, and where.
+type Seen = (usize, Option<usize>);
+
 /// What a look showed before, since something was last mended.
-fn looks_before(evidence: &[Evidence], test: usize) -> Vec<usize> {
+fn looks_before(evidence: &[Evidence], test: usize) -> Vec<Seen> {
     let seen = answers_of(evidence, test).filter_map(|answer| match answer {
-        Answer::Outcome(k) => Some(*k),
+        Answer::Outcome(k, place) => Some((*k, *place)),
         _ => None,
     });
     seen.collect()
@@ -341,9 +348,9 @@ fn looks_before(evidence: &[Evidence], test: usize) -> Vec<usize> {
 
 /// Likelihood of an answer to a look, given the answers before: as what is there is seen, each time anew; or the sign shows so
 /// on this vehicle at every look. A row holds both.
-fn look(row: &[f64], answer: usize, earlier: &[usize]) -> f64 {
+fn look(row: &[f64], answer: usize, earlier: &[Seen]) -> f64 {
     let any = SHOWS_OTHERWISE / row.len() as f64;
-    let Some(first) = earlier.first() else {
+    let Some((first, _)) = earlier.first() else {
         return row[answer];
     };
     let seen = |k: usize| {
@@ -351,13 +358,13 @@ fn look(row: &[f64], answer: usize, earlier: &[usize]) -> f64 {
             .map_or(0.0, |p| (p - any) / (1.0 - SHOWS_OTHERWISE))
     };
     let same = |to: usize| {
-        if earlier.iter().all(|k| *k == to) {
+        if earlier.iter().all(|(k, _)| *k == to) {
             any
         } else {
             0.0
         }
     };
-    let drawn = (1.0 - SHOWS_OTHERWISE) * earlier.iter().map(|k| seen(*k)).product::<f64>();
+    let drawn = (1.0 - SHOWS_OTHERWISE) * earlier.iter().map(|(k, _)| seen(*k)).product::<f64>();
     (drawn * seen(answer) + same(answer)) / (drawn + same(*first)).max(1e-300)
 }
 
@@ -394,19 +401,32 @@ impl<'a> At<'a> {
 fn look_likelihood(
     model: &Model,
     at: &At<'_>,
-    answer: usize,
-    earlier: &[usize],
+    seen: Seen,
+    earlier: &[Seen],
     learns: &mut Learns<'_>,
 ) -> Vec<f64> {
-    let Column::Outcomes { cases, healthy } = at.column else {
+    let Column::Outcomes {
+        cases,
+        healthy,
+        places,
+    } = at.column
+    else {
         return vec![1.0; model.hypotheses.len()];
     };
+    let (answer, place) = seen;
     if answer >= healthy.len() {
         return vec![1.0; model.hypotheses.len()];
     }
     let any = 1.0 / healthy.len() as f64;
     let look = |row: &[f64]| look(row, answer, earlier);
-    let mut values: Vec<f64> = cases.iter().map(|c| look(c)).collect();
+    // what is seen at the same place once more was real or imagined there before
+    let place = place.filter(|p| *p < places.count && !earlier.contains(&seen));
+    let worth = places.count as f64;
+    let at_place = |(case, row): (usize, &Vec<f64>)| {
+        let there = |p| worth * places.chance(case, p, row[answer], healthy[answer]);
+        look(row) * place.map_or(1.0, there)
+    };
+    let mut values: Vec<f64> = cases.iter().enumerate().map(at_place).collect();
     let mut sound = look(healthy);
     let chosen = &mut learns.chosen;
     chosen.take(model, at, &mut values, &mut sound);

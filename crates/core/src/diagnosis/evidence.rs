@@ -26,8 +26,8 @@ pub enum Answer {
     NotSteady,
     /// Could not be reached: no evidence.
     CannotReach,
-    /// Index of the sign's value that was seen.
-    Outcome(usize),
+    /// Index of the sign's value that was seen, and of the place where, among those that the look goes over.
+    Outcome(usize, Option<usize>),
     /// Could not be told: no evidence.
     CannotTell,
 }

@@ -32,6 +32,9 @@ pub enum BandKind {
     Stuck,
 }
 
+/// A class, with its share before and after.
+pub type Move = (usize, f64, f64);
+
 /// A band of outcomes.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Band {
@@ -45,8 +48,10 @@ pub struct Band {
     pub to: Option<f64>,
     /// Chance of this band now.
     pub chance: f64,
-    /// The class whose share moves most, with its share before and after.
-    pub moves: Option<(usize, f64, f64)>,
+    /// The class whose share moves most.
+    pub moves: Option<Move>,
+    /// The same for each place where a look can find it.
+    pub places: Vec<Option<Move>>,
     /// Share of each class after it.
     pub after: Vec<f64>,
 }
@@ -63,15 +68,18 @@ fn after(rows: &Now<'_>, shares: &[f64], wanted: &[usize]) -> (f64, Vec<f64>) {
     (total, joint)
 }
 
-fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize, f64, f64)> {
+/// A share that moves by no more than this changes little: on the page it would be the same figure, or the next.
+const LITTLE: f64 = 0.012;
+
+fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<Move> {
     let before = belief.classes(model);
     let later = crate::diagnosis::belief::class_shares(model, joint);
     (0..before.len())
         .map(|c| (c, before[c], later[c]))
-        .filter(|(_, b, a)| (a - b).abs() > 0.005)
+        .filter(|(_, b, a)| (a - b).abs() > LITTLE)
         // what rises tells more than what falls
         .max_by(|x, y| {
-            let size = |m: &(usize, f64, f64)| (m.2 - m.1) * if m.2 > m.1 { 1.5 } else { -1.0 };
+            let size = |m: &Move| (m.2 - m.1) * if m.2 > m.1 { 1.5 } else { -1.0 };
             size(x).total_cmp(&size(y)).then(y.0.cmp(&x.0))
         })
 }
@@ -80,7 +88,7 @@ fn biggest_move(model: &Model, belief: &Belief, joint: &[f64]) -> Option<(usize,
 /// beyond it outcomes are told apart as choosing tells them.
 pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
     match (&model.tests[test].kind, &*model.columns[test]) {
-        (Kind::Procedure { outcomes, .. }, _) => {
+        (Kind::Procedure { outcomes, .. }, Column::Outcomes { places, .. }) => {
             let rows = &Now::of(&model.rows[test], model, belief);
             let each = outcomes.iter().enumerate();
             each.map(|(k, (_, words))| {
@@ -89,7 +97,16 @@ pub fn bands(model: &Model, belief: &Belief, test: usize) -> Vec<Band> {
                 } else {
                     BandKind::Low
                 };
-                band(model, belief, rows, &[k], kind, words)
+                let cells: Vec<usize> = places.cells(k).collect();
+                let mut band = band(model, belief, rows, &cells, kind, words);
+                if places.count > 0 && k > 0 {
+                    let moves = |cell: &usize| {
+                        let (_, joint) = after(rows, &belief.shares, &[*cell]);
+                        biggest_move(model, belief, &joint)
+                    };
+                    band.places = cells.iter().map(moves).collect();
+                }
+                band
             })
             .collect()
         }
@@ -164,6 +181,7 @@ fn band(
         to: None,
         chance,
         moves: biggest_move(model, belief, &joint),
+        places: Vec::new(),
         after: crate::diagnosis::belief::class_shares(model, &joint),
     }
 }

@@ -172,7 +172,7 @@ impl Model {
 
     /// Ids of the looks that an answer to a test says already: with every light dark, nobody asks for the front lamp.
     pub fn says(&self, test: usize, answer: &Answer) -> Vec<String> {
-        let (Kind::Procedure { outcomes, .. }, Answer::Outcome(k)) =
+        let (Kind::Procedure { outcomes, .. }, Answer::Outcome(k, _)) =
             (&self.tests[test].kind, answer)
         else {
             return Vec::new();

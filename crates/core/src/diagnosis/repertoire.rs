@@ -70,6 +70,8 @@ pub enum Kind {
         sensitivity: f64,
         /// P(healthy | healthy).
         specificity: f64,
+        /// Strands on which it can be said where something was seen; none when there is but one place.
+        places: Vec<String>,
         /// Other procedures with their answers that say what this one would ask.
         said_by: BTreeMap<String, Vec<String>>,
     },
@@ -228,6 +230,7 @@ pub fn build(
                     .collect(),
                 sensitivity: p.sensitivity,
                 specificity: p.specificity,
+                places: spec.places_on(family),
                 said_by: p.said_by.clone(),
             },
             state: p.state.clone(),

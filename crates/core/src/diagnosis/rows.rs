@@ -34,8 +34,14 @@ impl Rows {
                 };
                 Self::moved(specs.iter().enumerate().map(row), healthy)
             }
-            Column::Outcomes { cases, healthy } => {
-                Self::given(cases.iter().cloned(), healthy.clone())
+            Column::Outcomes {
+                cases,
+                healthy,
+                places,
+            } => {
+                let each = cases.iter().enumerate();
+                let row = |(k, row): (usize, &Vec<f64>)| places.spread(Some(k), row, healthy);
+                Self::given(each.map(row), places.spread(None, healthy, healthy))
             }
         }
     }

@@ -2,6 +2,7 @@
 //! at once.
 
 use crate::catalogue::Catalogue;
+use crate::diagnosis::column::Places;
 use crate::diagnosis::repertoire::{Kind, Test};
 use spannung_circuit::behaviour::Scene;
 use spannung_circuit::{FaultCase, VehicleState};
@@ -137,6 +138,30 @@ pub fn outcome_row(
         }
     }
     smoothed(&row)
+}
+
+/// Where the cases sit that a look can find, among the places it goes over.
+pub fn places_of(test: &Test, cases: &[FaultCase]) -> Places {
+    let Kind::Procedure { sign, places, .. } = &test.kind else {
+        return Places::default();
+    };
+    if places.is_empty() {
+        return Places::default();
+    }
+    let sits = |case: &FaultCase, place: &str| {
+        let strand = |at: &String| at.split('.').next() == Some(place);
+        case.signs.contains_key(sign) && case.at.iter().any(strand)
+    };
+    let of = |case: &FaultCase| {
+        let each = places.iter().enumerate();
+        each.filter(|(_, p)| sits(case, p))
+            .map(|(k, _)| k)
+            .collect()
+    };
+    Places {
+        count: places.len(),
+        of: cases.iter().map(of).collect(),
+    }
 }
 
 /// Rows of a procedure's outcomes under every case, and under a sound vehicle.

@@ -2,14 +2,14 @@
 //! it is taken.
 
 use crate::diagnosis::choose::{self, Candidate};
-use crate::diagnosis::explain::{self, Band};
+use crate::diagnosis::explain::{self, Band, Move};
 use crate::diagnosis::repertoire::{self, Face, Kind, Test};
 use crate::job::bench::Weighed;
 use crate::job::dead;
 use crate::job::entry::Role;
 use crate::job::gate::{self, Standing};
 use crate::job::view::{
-    BandView, Card, FacePin, FaceView, NeedView, StateNeed, TestWhy, WhySuspect,
+    BandView, Card, FacePin, FaceView, NeedView, PlaceView, StateNeed, TestWhy, WhySuspect,
 };
 use crate::reading::{self, Unit};
 use spannung_circuit::state::Key;
@@ -44,17 +44,8 @@ impl Weighed<'_> {
             .enumerate()
             .map(|(k, b)| BandView {
                 kind: b.kind,
-                effect: match b.moves {
-                    Some((c, from, to)) => {
-                        format!(
-                            "{} {:.0} to {:.0} %",
-                            short(&m.classes[c].name),
-                            from * 100.0,
-                            to * 100.0
-                        )
-                    }
-                    None => "changes little".into(),
-                },
+                effect: self.effect(b.moves),
+                places: self.places(test, &b.places),
                 from_text: show(b.from),
                 to_text: show(b.to),
                 name: b.name,
@@ -123,6 +114,37 @@ impl Weighed<'_> {
             blocked: self.blocked(test),
             gain: candidate.gain,
         }
+    }
+
+    /// What an outcome would make of the suspects, in words.
+    fn effect(&self, moves: Option<Move>) -> String {
+        match moves {
+            Some((c, from, to)) => format!(
+                "{} {:.0} to {:.0} %",
+                short(&self.model.classes[c].name),
+                from * 100.0,
+                to * 100.0
+            ),
+            None => "changes little".into(),
+        }
+    }
+
+    /// Where a look can find something, in the order of the drawing.
+    fn places(&self, test: &Test, moves: &[Option<Move>]) -> Vec<PlaceView> {
+        let Kind::Procedure { places, .. } = &test.kind else {
+            return Vec::new();
+        };
+        let family = &self.model.profile.family;
+        let each = places.iter().zip(moves);
+        let view = |(place, moves): (&String, &Option<Move>)| {
+            let strand = family.strand(place)?;
+            Some(PlaceView {
+                strand: place.clone(),
+                name: strand.name.clone(),
+                effect: self.effect(*moves),
+            })
+        };
+        each.filter_map(view).collect()
     }
 
     pub(crate) fn blocked(&self, test: &Test) -> Option<String> {

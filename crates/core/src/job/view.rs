@@ -102,6 +102,8 @@ pub struct BandView {
     pub to_text: Option<String>,
     /// What it would make of the suspects.
     pub effect: String,
+    /// Where a look can find it, asked for after the answer.
+    pub places: Vec<PlaceView>,
     /// Value of the sign, for checks.
     pub value: Option<String>,
 }
@@ -247,6 +249,17 @@ pub struct Card {
     pub blocked: Option<String>,
     /// Expected information, bits.
     pub gain: f64,
+}
+
+/// A place where a look can find what it finds.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct PlaceView {
+    /// Strand.
+    pub strand: String,
+    /// What hangs on it.
+    pub name: String,
+    /// What it would do, seen there.
+    pub effect: String,
 }
 
 /// A tile of the evidence strip.

@@ -303,7 +303,7 @@ fn every_derivable_sign_is_derived() {
     let mut derived = 0;
     for m in common::models() {
         for (t, test) in m.tests.iter().enumerate() {
-            let (Kind::Procedure { sign, .. }, Column::Outcomes { cases, healthy }) =
+            let (Kind::Procedure { sign, .. }, Column::Outcomes { cases, healthy, .. }) =
                 (&test.kind, &*m.columns[t])
             else {
                 continue;

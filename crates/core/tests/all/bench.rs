@@ -29,6 +29,7 @@ fn check(test: &str, outcome: &str) -> Body {
     Body::Check(entry::Check {
         test: test.into(),
         outcome: outcome.into(),
+        place: None,
         minutes: 0.1,
     })
 }

@@ -190,7 +190,7 @@ fn bins_are_at_most_ten_and_their_chances_sum_to_one() {
                     assert!((sum - 1.0).abs() < 1e-9, "{}: {sum}", test.id);
                 }
             }
-            Column::Outcomes { cases, healthy } => {
+            Column::Outcomes { cases, healthy, .. } => {
                 for row in cases.iter().chain(std::iter::once(healthy)) {
                     assert!((row.iter().sum::<f64>() - 1.0).abs() < 1e-9, "{}", test.id);
                 }
@@ -244,7 +244,7 @@ fn what_an_answer_says_already_is_not_asked() {
             panic!("{test} is no look");
         };
         let at = outcomes.iter().position(|o| o.0 == value).unwrap();
-        m.says(k, &Answer::Outcome(at))
+        m.says(k, &Answer::Outcome(at, None))
     };
     assert_eq!(says("ssb36", "fm-lights", "dark"), ["t-lamp"]);
     assert!(says("ssb36", "fm-lights", "lit").is_empty());
@@ -257,7 +257,7 @@ fn a_look_taken_again_removes_the_slip_and_not_the_doubt() {
     let m = model();
     let share = |looks: usize| {
         let mut evidence = vec![told("S12")];
-        evidence.extend((0..looks).map(|_| taken("t-speed", Answer::Outcome(1))));
+        evidence.extend((0..looks).map(|_| taken("t-speed", Answer::Outcome(1, None))));
         let belief = Belief::of(m, &evidence);
         m.class("speed-sensor")
             .map(|c| belief.classes(m)[c])

@@ -168,6 +168,7 @@ fn dangers() -> Vec<Body> {
             all.push(Body::Check(entry::Check {
                 test: p.id.get_ref().clone(),
                 outcome: value.clone(),
+                place: None,
                 minutes: 1.0,
             }));
         }

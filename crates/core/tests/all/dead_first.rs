@@ -299,6 +299,7 @@ fn look(test: &str, outcome: &str) -> Body {
     Body::Check(entry::Check {
         test: test.into(),
         outcome: outcome.into(),
+        place: None,
         minutes: 0.5,
     })
 }

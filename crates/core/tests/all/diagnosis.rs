@@ -27,7 +27,7 @@ fn healthy_answer(m: &Model, test: usize) -> Answer {
                 .max_by(|a, b| a.1.total_cmp(b.1))
                 .unwrap()
                 .0;
-            Answer::Outcome(best)
+            Answer::Outcome(best, None)
         }
     }
 }

@@ -205,6 +205,7 @@ fn what_is_done_on_the_ground_asks_for_a_safe_ride() {
     let pull = Body::Check(entry::Check {
         test: "t-pull".into(),
         outcome: "strong".into(),
+        place: None,
         minutes: 8.0,
     });
     assert_eq!(log.refuses(&pull, Role::Technician), Some("not-confirmed"));

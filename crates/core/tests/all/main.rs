@@ -18,6 +18,7 @@ mod editing;
 mod entries;
 mod job;
 mod pairs;
+mod places;
 mod planning;
 mod proof_length;
 mod shop;

@@ -30,7 +30,7 @@ fn look(test: &str, outcome: usize, k: usize) -> Evidence {
         entry: format!("{test} {k}"),
         item: Item::Test {
             test: index(test),
-            answer: Answer::Outcome(outcome),
+            answer: Answer::Outcome(outcome, None),
             taken_in: None,
         },
     }
@@ -86,7 +86,7 @@ fn with_witness(mut evidence: Vec<Evidence>, prices: &Prices) -> (Plan, Belief, 
             entry: m.tests[test].id.clone(),
             item: Item::Test {
                 test,
-                answer: Answer::Outcome(seen.unwrap()),
+                answer: Answer::Outcome(seen.unwrap(), None),
                 taken_in: None,
             },
         });

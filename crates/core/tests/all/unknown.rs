@@ -110,7 +110,7 @@ fn sound_readings_do_not_use_up_what_is_unknown() {
             .iter()
             .all(|(_, row)| (row[0] - rows.healthy[0]).abs() < 0.2);
         if still && rows.healthy[0] > 0.9 && m.tests[k].first_minute.is_some() {
-            evidence.push(read(m, &m.tests[k].id, Answer::Outcome(0)));
+            evidence.push(read(m, &m.tests[k].id, Answer::Outcome(0, None)));
         }
     }
     let after = share(&evidence);

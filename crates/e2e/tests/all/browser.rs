@@ -2,7 +2,7 @@
 //! page's parser. No console error or content-policy violation in any of them ([`Shop::close`]).
 
 use serde_json::{Value, json};
-use spannung_e2e::api::Api;
+use spannung_e2e::api::{Api, based};
 use spannung_e2e::{Browser, Client, Done, PASSWORD, Shop};
 use thirtyfour::prelude::*;
 
@@ -751,5 +751,58 @@ async fn arrows_walk_the_path_and_what_a_test_is_for_is_said() -> Done {
     open("record").await?;
     b.read("gone: lights up, no drive").await?;
     b.read("still: only the lamp dead").await?;
+    shop.close().await
+}
+
+#[tokio::test]
+async fn a_loose_pin_is_told_with_its_plug() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open("The throttle does nothing").await?;
+    let view = client.open_gate(view, "B-98").await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let url = format!("{}/jobs/{id}/bench?test=t-contacts", shop.server.url);
+    b.page.goto(url).await?;
+    b.see("[data-card=t-contacts]").await?;
+    let key = async |k: &str| -> Done { Ok(b.see("body").await?.send_keys(k).await?) };
+    // a slip of the finger is taken back before anything is written
+    key("2").await?;
+    b.see("[data-where=green]").await?;
+    b.press_text("Back").await?;
+    b.gone("[data-where]").await?;
+    // the same key twice in one breath names no plug
+    b.script(
+        "for (const _ of [1, 2]) \
+         document.body.dispatchEvent(new KeyboardEvent('keydown', {key: '3', bubbles: true}))",
+    )
+    .await?;
+    b.see("[data-where=loose]").await?;
+    b.read("Throttle plug").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    let taken = |view: &Value| view["bench"]["evidence"].to_string().contains("t-contacts");
+    assert!(!taken(&view), "{view}");
+    while !b.page.find_all(By::Css("[data-where]")).await?.is_empty() {
+        key("3").await?;
+    }
+    b.see("[data-tile=t-contacts]").await?;
+    b.read("pin loose: throttle").await?;
+    let view = client.get(&format!("/jobs/{id}")).await?;
+    let first = &view["bench"]["suspects"][0];
+    assert_eq!(first["class"], "plug-throttle", "{first}");
+    // nobody looked into the pack's plug
+    let wrong = json!({"kind": "check", "test": "t-contacts", "outcome": "loose", "place": "dock"});
+    let (status, said) = client.add(&view, &[based(wrong, &view["head"])]).await?;
+    assert_eq!(status, 422, "{said}");
+    assert!(
+        said.to_string().contains("does not go over “dock”"),
+        "{said}"
+    );
+    // the record says where
+    let record = client.get(&format!("/jobs/{id}/record")).await?;
+    assert!(
+        record.to_string().contains("pin loose: throttle"),
+        "{record}"
+    );
     shop.close().await
 }

@@ -7,6 +7,7 @@ use spannung_e2e::api::Api;
 use spannung_e2e::server::program;
 use spannung_e2e::sim::Sim;
 use spannung_e2e::{Browser, Client, Database, Done, Server};
+use thirtyfour::prelude::*;
 
 /// Presses that a job may take at most before it counts as lost.
 const MOST: usize = 120;
@@ -47,7 +48,7 @@ async fn controls(b: &Browser, sim: &Sim, card: &Value) -> Done {
     for (k, item) in items.iter().enumerate() {
         let values = item["values"].as_array().cloned().unwrap_or_default();
         let look = json!({"sign": item["sign"], "bands": values, "as_asked": card["as_asked"]});
-        let seen = sim.look(&look).await?;
+        let (seen, _) = sim.look(&look).await?;
         let at = values.iter().position(|x| x["value"] == seen.as_str());
         for _ in 0..at.ok_or("no such way to stand")? {
             b.see("body").await?.send_keys((k + 1).to_string()).await?;
@@ -111,14 +112,21 @@ async fn follow(
         let confirms = needs.iter().any(|n| n["confirmed"] == false);
         let mut key = None;
         if !confirms && card["kind"] == "check" {
-            let value = sim.look(card).await?;
+            let (value, place) = sim.look(card).await?;
             let bands = card["bands"].as_array().cloned().unwrap_or_default();
-            let place = bands.iter().position(|x| x["value"] == value.as_str());
-            let at = place.ok_or("no such answer")? + 1;
-            if at > 9 {
+            let at = bands.iter().position(|x| x["value"] == value.as_str());
+            let at = at.ok_or("no such answer")?;
+            if at > 8 {
                 return Err(format!("{test}: no key for {value}").into());
             }
-            key = Some(at.to_string());
+            // where it was seen is asked next; the tenth place and on have no key
+            let places = bands[at]["places"].as_array().cloned().unwrap_or_default();
+            let there = places
+                .iter()
+                .take(9)
+                .position(|p| p["strand"] == json!(place));
+            let there = there.map_or(0, |k| k + 1).to_string();
+            key = Some(((at + 1).to_string(), there));
         }
         // the log grows with what was taken; a press that came while the page was still busy is made again, and counted
         let mut waited = 0;
@@ -126,7 +134,11 @@ async fn follow(
             if waited % 40 == 0 {
                 match &key {
                     _ if confirms => b.press(&format!("{shown} [data-confirm]")).await?,
-                    Some(key) => b.see("body").await?.send_keys(key.as_str()).await?,
+                    Some((what, place)) => {
+                        let asked = b.page.find_all(By::Css("[data-where]")).await?;
+                        let key = if asked.is_empty() { what } else { place };
+                        b.see("body").await?.send_keys(key.as_str()).await?;
+                    }
                     None => {
                         // the page has heard of the confirmations when its button is there
                         b.see(&format!("{shown} [data-capture]")).await?;

@@ -235,6 +235,7 @@ impl Script<'_> {
             entry::Check {
                 test: test.into(),
                 outcome: value.into(),
+                place: None,
                 minutes: 0.0,
             }
             .into()

@@ -123,7 +123,9 @@ fn open_again(model: &Model, evidence: &[Evidence], situation: &Situation, test:
     let answers: Vec<&Answer> = answers_of(evidence, test).collect();
     let open = match answers[..] {
         [] | [_] => true,
-        [Answer::Outcome(first), Answer::Outcome(second)] => first != second,
+        [Answer::Outcome(first, here), Answer::Outcome(second, there)] => {
+            first != second || here.is_some_and(|h| there.is_some_and(|t| h != t))
+        }
         _ => false,
     };
     open && !situation.passed.contains(&model.tests[test].id)
@@ -142,7 +144,7 @@ pub(super) fn stood_wrong(
     let looks = evidence.iter().rev().map_while(|e| match e.item {
         Item::Test {
             test,
-            answer: Answer::Outcome(k),
+            answer: Answer::Outcome(k, _),
             ..
         } if model.tests[test].control => Some((test, k)),
         _ => None,

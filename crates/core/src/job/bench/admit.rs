@@ -145,15 +145,36 @@ impl Weighed<'_> {
             ));
         }
         match body {
-            Body::Check(entry::Check { outcome, .. }) => {
-                if let Kind::Procedure { outcomes, .. } = &test.kind
-                    && outcome != "cannot-tell"
-                    && !outcomes.iter().any(|o| &o.0 == outcome)
-                {
+            Body::Check(entry::Check { outcome, place, .. }) => {
+                let Kind::Procedure {
+                    outcomes, places, ..
+                } = &test.kind
+                else {
+                    return Ok(());
+                };
+                let known = outcomes.iter().position(|o| &o.0 == outcome);
+                if known.is_none() && outcome != "cannot-tell" {
                     return Err(CoreError::entry(
                         Code::UnknownOutcome,
                         "outcome",
                         format!("“{outcome}” is no answer to {}.", test.name),
+                    ));
+                }
+                let Some(place) = place else {
+                    return Ok(());
+                };
+                if known.is_none_or(|k| k == 0) {
+                    return Err(CoreError::entry(
+                        Code::UnknownOutcome,
+                        "place",
+                        format!("“{outcome}” is seen nowhere: leave out where."),
+                    ));
+                }
+                if !places.contains(place) {
+                    return Err(CoreError::entry(
+                        Code::UnknownOutcome,
+                        "place",
+                        format!("{} does not go over “{place}” on this vehicle.", test.name),
                     ));
                 }
                 Ok(())

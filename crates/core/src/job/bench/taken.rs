@@ -30,9 +30,16 @@ pub(super) fn caused_by_set_up<'a>(
 pub(super) fn answer_of(model: &Model, taken: &Taken, test: usize) -> Answer {
     match (&model.tests[test].kind, taken.result) {
         _ if caused_by_set_up(model, taken, test).is_some() => Answer::CannotTell,
-        (Kind::Procedure { outcomes, .. }, _) => {
+        (
+            Kind::Procedure {
+                outcomes, places, ..
+            },
+            _,
+        ) => {
             let found = outcomes.iter().position(|o| o.0 == taken.typed);
-            found.map_or(Answer::CannotTell, Answer::Outcome)
+            let there = taken.place.as_ref();
+            let place = there.and_then(|p| places.iter().position(|own| own == p));
+            found.map_or(Answer::CannotTell, |k| Answer::Outcome(k, place))
         }
         (_, Some(ReadingResult::Nothing)) => Answer::Nothing,
         (_, Some(ReadingResult::NotSteady)) => Answer::NotSteady,

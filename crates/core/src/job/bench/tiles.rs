@@ -59,8 +59,15 @@ impl Weighed<'_> {
 
     pub(super) fn answer_text(&self, test: &Test, answer: &Answer) -> String {
         match (answer, &test.kind) {
-            (Answer::Outcome(k), Kind::Procedure { outcomes, .. }) => {
-                outcomes.get(*k).map_or(String::new(), |o| o.1.clone())
+            (
+                Answer::Outcome(k, place),
+                Kind::Procedure {
+                    outcomes, places, ..
+                },
+            ) => {
+                let words = outcomes.get(*k).map_or("", |o| &o.1);
+                let place = place.and_then(|p| places.get(p));
+                self.seen_at(words, place.map(String::as_str))
             }
             (Answer::Figure { low, high }, Kind::Probe(p)) => {
                 if (low - high).abs() < 1e-12 {
@@ -73,6 +80,15 @@ impl Weighed<'_> {
             (Answer::Nothing, _) => "reads nothing".into(),
             (Answer::NotSteady, _) => "not steady".into(),
             _ => "could not be told".into(),
+        }
+    }
+
+    /// What was seen, with the place where.
+    fn seen_at(&self, words: &str, place: Option<&str>) -> String {
+        let family = &self.model.profile.family;
+        match place.and_then(|p| family.strand(p)) {
+            Some(strand) => format!("{words}: {}", strand.name.to_lowercase()),
+            None => words.to_owned(),
         }
     }
 
@@ -127,7 +143,10 @@ impl Weighed<'_> {
                 }
                 match place {
                     Some(0) => (outcomes[0].1.clone(), "expected", String::new()),
-                    Some(k) => (outcomes[k].1.clone(), "off", String::new()),
+                    Some(k) => {
+                        let seen = self.seen_at(&outcomes[k].1, taken.place.as_deref());
+                        (seen, "off", String::new())
+                    }
                     None => ("cannot tell".into(), "none", String::new()),
                 }
             }

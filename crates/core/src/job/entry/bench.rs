@@ -82,6 +82,7 @@ impl Kind for Reading {
             test: test.clone(),
             result: Some(*result),
             typed: typed.clone(),
+            place: None,
             figure,
             state: job.state.clone(),
             voided: struck_out,
@@ -133,6 +134,9 @@ pub struct Check {
     pub test: String,
     /// Value of its sign, or `cannot-tell`.
     pub outcome: String,
+    /// Strand at which it was seen, of those that the look goes over.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub place: Option<String>,
     /// Minutes entered for it; nothing is assumed, the clock counts them.
     #[serde(default)]
     pub minutes: f64,
@@ -155,8 +159,8 @@ impl Kind for Check {
         let Self {
             test,
             outcome,
+            place,
             minutes,
-            ..
         } = self;
         job.taken.push(Taken {
             entry: mark.entry,
@@ -164,6 +168,7 @@ impl Kind for Check {
             test: test.clone(),
             result: None,
             typed: outcome.clone(),
+            place: place.clone(),
             figure: None,
             state: job.state.clone(),
             voided: struck_out,
@@ -192,17 +197,24 @@ impl Kind for Check {
     }
 
     fn said(&self, book: &Book<'_>) -> Said {
-        let Self { test, outcome, .. } = self;
+        let Self {
+            test,
+            outcome,
+            place,
+            ..
+        } = self;
         let spec = book
             .catalogue
             .procedures
             .iter()
             .find(|p| p.id.get_ref() == test);
         let words = spec.and_then(|p| p.outcomes.get(outcome).cloned());
-        Said::with(
-            (book.test)(test),
-            words.unwrap_or_else(|| outcome.replace('-', " ")),
-        )
+        let words = words.unwrap_or_else(|| outcome.replace('-', " "));
+        let seen = match place {
+            Some(place) => format!("{words}: {}", book.strand(place)),
+            None => words,
+        };
+        Said::with((book.test)(test), seen)
     }
 
     fn worked(&self, test_name: TestName<'_>) -> Option<Worked> {

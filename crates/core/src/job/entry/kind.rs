@@ -134,6 +134,13 @@ impl Book<'_> {
         let known = self.catalogue.classes.get(id);
         known.map_or_else(|| id.to_string(), |c| c.name.clone())
     }
+
+    /// What hangs on a strand of the vehicle, in small letters.
+    pub fn strand(&self, id: &str) -> String {
+        let family = self.job.family(self.catalogue);
+        let known = family.and_then(|f| f.strand(id));
+        known.map_or_else(|| id.replace('-', " "), |s| s.name.to_lowercase())
+    }
 }
 
 /// A line of the record: the words, and what stands at the right.

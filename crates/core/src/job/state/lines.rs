@@ -342,6 +342,8 @@ pub struct Taken {
     pub result: Option<ReadingResult>,
     /// What was typed, or the outcome.
     pub typed: String,
+    /// Strand at which a look found it, when that was said.
+    pub place: Option<String>,
     /// Figure, when there is one.
     pub figure: Option<Figure>,
     /// State at that time.

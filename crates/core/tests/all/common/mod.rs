@@ -116,7 +116,7 @@ pub fn shows(model: &Model, test: usize, fault: Option<usize>) -> Answer {
                 high: scale.from(p.mean[1]),
             }
         }
-        Column::Outcomes { .. } => Answer::Outcome(0),
+        Column::Outcomes { .. } => Answer::Outcome(0, None),
     }
 }
 
