@@ -1,9 +1,10 @@
 //! The instrument on two points.
 
 use crate::netlist::{Netlist, NodeId};
-use crate::solve::{Circuit, Draw, Extra, Solution};
+use crate::solve::{Circuit, Draw, Extra, Room, Solution};
 use crate::state::VehicleState;
 use serde::{Deserialize, Serialize};
+use std::array::from_fn;
 
 /// Input resistance of a hand multimeter on its volt ranges.
 pub const METER_OHMS: f64 = 10e6;
@@ -91,21 +92,42 @@ impl Meter {
 
     /// Read from a state that was solved with [`Self::extras`].
     pub fn read(&self, circuit: &Circuit, s: &Solution) -> Shown {
+        let [shown] = self.read_abreast([circuit], [s], &mut Room::default());
+        shown
+    }
+
+    /// The same of circuits that were solved side by side.
+    pub fn read_abreast<const L: usize>(
+        &self,
+        circuits: [&Circuit; L],
+        solved: [&Solution; L],
+        room: &mut Room<L>,
+    ) -> [Shown; L] {
         let (r, b) = (self.pair.red, self.pair.black);
+        let mut ohms = || circuits[0].source_ohms_abreast(solved, r, b, room);
+        let open = |s: &Solution| s.volts[r] - s.volts[b];
         match self.mode {
-            Mode::Volts => Shown::Value(match circuit.source_ohms(s, r, b) {
-                Some(ohms) => (s.volts[r] - s.volts[b]) * METER_OHMS / (METER_OHMS + ohms),
-                None => 0.0,
-            }),
-            Mode::Diode => match s.volts[r] - s.volts[b] {
+            Mode::Volts => {
+                let ohms = ohms();
+                from_fn(|l| {
+                    Shown::Value(match ohms[l] {
+                        Some(ohms) => open(solved[l]) * METER_OHMS / (METER_OHMS + ohms),
+                        None => 0.0,
+                    })
+                })
+            }
+            Mode::Diode => solved.map(|s| match open(s) {
                 volts if volts > DIODE_OL => Shown::OverRange,
                 volts => Shown::Value(volts),
-            },
-            Mode::Ohms | Mode::Milliohms => match circuit.source_ohms(s, r, b) {
+            }),
+            Mode::Ohms | Mode::Milliohms => ohms().map(|ohms| match ohms {
                 Some(ohms) if ohms < OL_OHMS => Shown::Value(ohms),
                 _ => Shown::OverRange,
-            },
-            Mode::Amps => Shown::Value(self.element.map_or(0.0, |e| circuit.amps(s, e))),
+            }),
+            Mode::Amps => from_fn(|l| {
+                let through = |e| circuits[l].amps(solved[l], e);
+                Shown::Value(self.element.map_or(0.0, through))
+            }),
         }
     }
 

@@ -39,15 +39,17 @@ impl Of<'_> {
 
 impl Circuit {
     /// Slopes of a reading in volts, Σ weight·v: for each element that moves it, (element, dy/d ln of its value, dy/d ln of
-    /// the ohms that the fault adds to it; dy/d ratio where the fault holds a ratio).
+    /// the ohms that the fault adds to it; dy/d ratio where the fault holds a ratio). Gives what an ampere that is spread as
+    /// the weights raises the reading by: between two tips, the ohms of [`Self::source_ohms`].
     pub fn slopes(
         &self,
         s: &Solution,
         weights: Weights<'_>,
         add: &mut impl FnMut(usize, f64, f64),
-    ) {
+    ) -> f64 {
         let lambda = self.adjoint(s, weights);
         self.each(s, &lambda, Of::Volts(&s.volts), add);
+        weights.iter().map(|(node, w)| w * lambda[*node]).sum()
     }
 
     /// Slopes of [`Self::amps`] through a two-pole element, as [`Self::slopes`].

@@ -134,6 +134,13 @@ impl Moment {
     }
 }
 
+/// Room for the question of ohms between two nodes, asked again and again.
+#[derive(Debug, Default)]
+pub struct Room<const L: usize> {
+    x: Vec<[f64; L]>,
+    path: Vec<usize>,
+}
+
 /// How far the search for the device states of one lane is.
 struct Search {
     devices: Vec<Device>,
@@ -598,10 +605,10 @@ impl Circuit {
 
     /// Places in the order that two nodes depend on: each is coupled to later ones only, the first of which (its parent
     /// in the elimination tree) is coupled to all the rest.
-    fn path(&self, a: NodeId, b: NodeId) -> Vec<usize> {
+    fn path(&self, a: NodeId, b: NodeId, path: &mut Vec<usize>) {
         let plan = &*self.plan;
         let (mut i, mut j) = (plan.place[a], plan.place[b]);
-        let mut path = Vec::with_capacity(64);
+        path.clear();
         while i != NONE || j != NONE {
             let k = i.min(j);
             path.push(k as usize);
@@ -613,21 +620,58 @@ impl Circuit {
                 j = up;
             }
         }
-        path
     }
 
     /// Ohms seen between two nodes with all sources at rest and devices held in their present state;
     /// `None` across islands.
     pub fn source_ohms(&self, s: &Solution, a: NodeId, b: NodeId) -> Option<f64> {
-        if s.island[a] != s.island[b] {
-            return None;
-        }
-        let mut x = vec![[0.0]; self.plan.n];
-        x[a][0] += 1.0;
-        x[b][0] -= 1.0;
         let factor = |p: u32| [s.factor(p)];
-        substitute(&self.plan, factor, &mut x, self.path(a, b).into_iter());
-        Some((x[a][0] - x[b][0]).max(0.0))
+        let [ohms] = self.ohms_between([s], factor, [a, b], &mut Room::default());
+        ohms
+    }
+
+    /// The same of some circuits that were solved side by side, each as if it were alone. `room` is kept from one call to the
+    /// next.
+    pub fn source_ohms_abreast<const L: usize>(
+        &self,
+        solved: [&Solution; L],
+        a: NodeId,
+        b: NodeId,
+        room: &mut Room<L>,
+    ) -> [Option<f64>; L] {
+        let factors = &solved[0].factors;
+        let mut lanes = solved.iter().enumerate();
+        if lanes.all(|(l, s)| Arc::ptr_eq(&s.factors, factors) && s.lanes == L && s.lane == l) {
+            let (places, _) = factors.as_chunks::<L>();
+            let factor = |p: u32| places[p as usize];
+            self.ohms_between(solved, factor, [a, b], room)
+        } else {
+            solved.map(|s| self.source_ohms(s, a, b))
+        }
+    }
+
+    fn ohms_between<const L: usize>(
+        &self,
+        solved: [&Solution; L],
+        factor: impl Fn(u32) -> [f64; L],
+        [a, b]: [NodeId; 2],
+        room: &mut Room<L>,
+    ) -> [Option<f64>; L] {
+        let joined = solved.map(|s| s.island[a] == s.island[b]);
+        if joined == [false; L] {
+            return [None; L];
+        }
+        self.path(a, b, &mut room.path);
+        let x = &mut room.x;
+        x.resize(self.plan.n, [0.0; L]);
+        x[a] = x[a].map(|v| v + 1.0);
+        x[b] = x[b].map(|v| v - 1.0);
+        substitute(&self.plan, factor, x, room.path.iter().copied());
+        let ohms = std::array::from_fn(|l| joined[l].then(|| (x[a][l] - x[b][l]).max(0.0)));
+        for place in &room.path {
+            x[self.plan.pivots[*place].node as usize] = [0.0; L];
+        }
+        ohms
     }
 
     /// Amps through a two-pole element from `a` to `b`.

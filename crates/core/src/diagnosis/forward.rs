@@ -13,7 +13,7 @@ use crate::diagnosis::shared::{FACTORS, Factor};
 use crate::diagnosis::signs::Seen;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::{METER_OHMS, Meter};
-use spannung_circuit::solve::{Draw, Lane, Moment, Solution};
+use spannung_circuit::solve::{Draw, Extra, Lane, Moment, Room, Solution};
 use spannung_circuit::state::Throttle;
 use spannung_circuit::{Circuit, Family, FaultCase, Mode, Netlist, Part, VehicleState};
 use std::array::from_fn;
@@ -45,6 +45,8 @@ const GROUPS: f64 = 0.003;
 struct Slot {
     probe: usize,
     meter: Meter,
+    /// What the meter itself puts on the circuit.
+    extras: Vec<Extra>,
     scale: Scale,
     groups: bool,
 }
@@ -186,6 +188,7 @@ impl<'a> Forward<'a> {
                 stands[at].slots.push(Slot {
                     probe: k,
                     meter: probe.meter(),
+                    extras: probe.meter().extras(),
                     scale: probe.scale(),
                     groups: probe.groups,
                 });
@@ -211,15 +214,23 @@ impl<'a> Forward<'a> {
         };
         let named = forward.circuit.draw(&[]);
         let circuit = &forward.circuit;
-        let sound = |stand: &Stand| {
+        let mut room = Room::default();
+        let mut sound = |stand: &Stand| {
             let [solved] = solve(&stand.moment, [circuit], [&named]);
             let slots = stand.slots.iter().map(|slot| {
-                let [read] = forward.read(&stand.moment, slot, [circuit], [&named], [&solved]);
+                let [read] = forward.read(
+                    &stand.moment,
+                    slot,
+                    [circuit],
+                    [&named],
+                    [&solved],
+                    &mut room,
+                );
                 forward.ends(&stand.state, slot, circuit, &solved, &read)
             });
             slots.collect()
         };
-        forward.sound = forward.stands.iter().map(sound).collect();
+        forward.sound = forward.stands.iter().map(&mut sound).collect();
         forward
     }
 
@@ -231,6 +242,7 @@ impl<'a> Forward<'a> {
         circuits: [&Circuit; L],
         draws: [&Draw; L],
         solved: [&Solution; L],
+        room: &mut Room<L>,
     ) -> [Read; L] {
         if slot.groups {
             return solved.map(|s| {
@@ -242,15 +254,17 @@ impl<'a> Forward<'a> {
                 }
             });
         }
-        let extras = slot.meter.extras();
-        let figure = |circuit: &Circuit, s: &Solution| -> Range {
-            let value = slot.meter.read(circuit, s).capped(slot.meter.mode);
-            let amps = slot.meter.mode == Mode::Amps;
-            [slot.scale.to(if amps { value.abs() } else { value }); 2]
+        let mut figures = |solved: [&Solution; L]| -> [Range; L] {
+            let shown = slot.meter.read_abreast(circuits, solved, room);
+            shown.map(|shown| {
+                let value = shown.capped(slot.meter.mode);
+                let amps = slot.meter.mode == Mode::Amps;
+                [slot.scale.to(if amps { value.abs() } else { value }); 2]
+            })
         };
-        if extras.is_empty() {
-            return from_fn(|l| Read {
-                range: figure(circuits[l], solved[l]),
+        if slot.extras.is_empty() {
+            return figures(solved).map(|range| Read {
+                range,
                 loaded: None,
             });
         }
@@ -259,15 +273,11 @@ impl<'a> Forward<'a> {
             draw: draws[l],
             near: Some(solved[l]),
         });
-        let loaded: [Solution; L] = Circuit::solve_lanes(lanes, moment, &extras);
-        let mut lane = 0;
-        loaded.map(|s| {
-            let range = figure(circuits[lane], &s);
-            lane += 1;
-            Read {
-                range,
-                loaded: Some(s),
-            }
+        let loaded: [Solution; L] = Circuit::solve_lanes(lanes, moment, &slot.extras);
+        let mut ranges = figures(from_fn(|l| &loaded[l])).into_iter();
+        loaded.map(|s| Read {
+            range: ranges.next().unwrap_or_default(),
+            loaded: Some(s),
         })
     }
 
@@ -357,14 +367,12 @@ impl<'a> Forward<'a> {
                 gain = if circuit.amps(s, e) < 0.0 { -1.0 } else { 1.0 };
                 circuit.amp_slopes(s, e, &mut add);
             }
+            Mode::Volts | Mode::Diode if s.island[r] != s.island[b] => return bare,
             Mode::Volts | Mode::Diode => {
-                let Some(ohms) = circuit.source_ohms(s, r, b) else {
-                    return bare;
-                };
+                let ohms = circuit.slopes(s, &[(r, 1.0), (b, -1.0)], &mut add);
                 if slot.meter.mode == Mode::Volts {
-                    gain *= METER_OHMS / (METER_OHMS + ohms);
+                    gain *= METER_OHMS / (METER_OHMS + ohms.max(0.0));
                 }
-                circuit.slopes(s, &[(r, 1.0), (b, -1.0)], &mut add);
             }
         }
         if slot.meter.mode == Mode::Ohms {
@@ -495,6 +503,7 @@ impl<'a> Forward<'a> {
         let named: [Draw; L] = from_fn(|l| circuits[l].draw(&[]));
         let named: [&Draw; L] = from_fn(|l| &named[l]);
         let mut found: [Found; L] = from_fn(|_| Found::new(self.probes));
+        let mut room = Room::default();
         let mut all: Vec<Option<[Rc<Solution>; L]>> = vec![const { None }; self.stands.len()];
         for (at, (stand, sound)) in self.stands.iter().zip(&self.sound).enumerate() {
             let moment = moments[at];
@@ -503,7 +512,7 @@ impl<'a> Forward<'a> {
                 .clone();
             let solved: [&Solution; L] = from_fn(|l| &*solved[l]);
             for (slot, base) in stand.slots.iter().zip(sound) {
-                let read = self.read(moment, slot, circuits, named, solved);
+                let read = self.read(moment, slot, circuits, named, solved, &mut room);
                 for (l, read) in read.iter().enumerate() {
                     // lanes that only fill up stand for one that was there before
                     if l > 0 && std::ptr::eq(circuits[l], circuits[l - 1]) {
