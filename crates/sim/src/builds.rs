@@ -132,6 +132,17 @@ impl Build {
     }
 }
 
+/// Which vehicles come in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Comes {
+    /// As they do: one fault each, a component assumed wrongly or a wrong join on some.
+    Faulty,
+    /// One fault each, and on every one a component that is assumed wrongly.
+    AssumedWrongly,
+    /// A component that is assumed wrongly, and nothing else.
+    Sound,
+}
+
 /// A vehicle of a random build that comes in, and what its owner tells.
 #[derive(Debug, Clone)]
 pub struct Guest {
@@ -146,15 +157,15 @@ pub struct Guest {
 }
 
 impl Guest {
-    /// The vehicle that comes with a seed, with one fault and now and then a wrong join, or (`sound`) with a component that
-    /// the intake assumes wrongly and nothing else. None when its owner notices nothing, or would on a sound one.
+    /// The vehicle that comes with a seed. None when its owner notices nothing, or would on a sound one.
     ///
     /// # Errors
     /// Data files that do not read.
-    pub fn of(seed: u64, sound: bool, errors: Errors) -> Result<Option<Self>, CircuitError> {
+    pub fn of(seed: u64, comes: Comes, errors: Errors) -> Result<Option<Self>, CircuitError> {
         let mut rng = ChaCha8Rng::seed_from_u64(seed);
-        let build = Build::draw(&mut rng, sound)?;
-        if sound && build.wrong.is_none() {
+        let wrong = comes != Comes::Faulty;
+        let build = Build::draw(&mut rng, wrong)?;
+        if wrong && build.wrong.is_none() {
             return Ok(None);
         }
         let book = FaultBook::shipped()?;
@@ -176,7 +187,9 @@ impl Guest {
                 continue;
             }
             let crossing = crossings.choose(&mut rng).filter(|c| {
-                join && !sound && fault.fault != CROSSING && !tells(vec![(**c).clone()]).is_empty()
+                join && comes == Comes::Faulty
+                    && fault.fault != CROSSING
+                    && !tells(vec![(**c).clone()]).is_empty()
             });
             return Ok(Some(Self {
                 crossed: crossing.map(|c| c.key.clone()),
@@ -228,7 +241,7 @@ mod tests {
     fn a_seed_brings_the_same_vehicle_and_one_in_four_is_assumed_wrongly() {
         let (mut came, mut wrong, mut crossed) = (0, 0, 0);
         for seed in 0..60 {
-            let come = || Guest::of(seed, false, Errors::default()).expect("data read");
+            let come = || Guest::of(seed, Comes::Faulty, Errors::default()).expect("data read");
             let one = come();
             let key = |g: &Option<Guest>| {
                 g.as_ref()

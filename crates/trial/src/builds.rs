@@ -4,14 +4,15 @@ use crate::job::{Played, Setting, pairs_on, play_after};
 use crate::policy::{Lists, Policy};
 use crate::score::{extra, mean};
 use crate::worlds::{ERRORS, share};
-use spannung_circuit::Profile;
+use spannung_circuit::{FaultCase, Profile};
 use spannung_core::CoreError;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::cores::share_out;
 use spannung_core::diagnosis::Model;
+use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::plan::Prices;
 use spannung_core::diagnosis::predict::BUILT;
-use spannung_sim::builds::Guest;
+use spannung_sim::builds::{Comes, Guest};
 
 /// A job on a random build.
 #[derive(Debug, Clone)]
@@ -20,7 +21,7 @@ pub struct Job {
     pub wrong: Option<String>,
     /// Does anything read otherwise with it?
     pub modelled: bool,
-    /// Was something read, before a part was changed, that it moves?
+    /// Was something read, before a part was changed, that reads otherwise with it, broken as the vehicle is?
     pub met: bool,
     /// Played by the engine after the points were read that tell it from what was assumed.
     pub shown: Option<Played>,
@@ -52,6 +53,8 @@ impl Job {
 pub struct Work {
     /// How many with a fault.
     pub jobs: usize,
+    /// How many more of which the intake assumes a component wrongly.
+    pub wrong: usize,
     /// How many with nothing wrong but what the intake assumed.
     pub sound: usize,
     /// First seed.
@@ -63,6 +66,8 @@ pub struct Work {
 pub struct Outcome {
     /// With a fault.
     pub faulty: Vec<Job>,
+    /// More of which a component was assumed wrongly, to learn how often that is recognised.
+    pub wrong: Vec<Job>,
     /// With nothing wrong.
     pub sound: Vec<Played>,
 }
@@ -73,8 +78,56 @@ const TRIES: u64 = 40;
 /// Tests taken that tell a way to build a vehicle from the drawing.
 const TELLING: usize = 2;
 
-/// The tests that tell best whether a vehicle is built in a certain way.
-fn telling(model: &Model, case: usize) -> Vec<usize> {
+/// A reading that differs by more than so many deviations of the instrument, or an answer by this chance, differs.
+const DEVIATIONS: f64 = 3.0;
+const CHANCE: f64 = 0.3;
+
+/// A vehicle as the intake knows it and as it is, with what is wrong with it.
+struct Both<'a> {
+    known: &'a Model,
+    real: &'a Model,
+    faults: &'a [FaultCase],
+}
+
+impl Both<'_> {
+    /// Does a test read otherwise on the vehicle as it is than on the one that the intake knows, broken as it is? On a dead
+    /// vehicle a lever of another kind reads nothing as well.
+    fn differ(&self, test: usize) -> bool {
+        let id = &self.known.tests[test].id;
+        let Some(there) = self.real.tests.iter().position(|t| &t.id == id) else {
+            return true;
+        };
+        self.faults.iter().all(|fault| {
+            let case = |m: &Model| m.cases.iter().position(|c| c.key == fault.key);
+            let (Some(then), Some(now)) = (case(self.known), case(self.real)) else {
+                return true;
+            };
+            match (&*self.known.columns[test], &*self.real.columns[there]) {
+                (
+                    Column::Figures {
+                        scale,
+                        dims,
+                        readings: a,
+                        ..
+                    },
+                    Column::Figures { readings: b, .. },
+                ) => (0..*dims).any(|d| {
+                    let (a, b) = (a.of(then).mean[d], b.of(now).mean[d]);
+                    (a - b).abs() > DEVIATIONS * scale.instrument(a)
+                }),
+                (Column::Outcomes { cases: a, .. }, Column::Outcomes { cases: b, .. }) => {
+                    let mut each = a[then].iter().zip(&b[now]);
+                    each.any(|(a, b)| (a - b).abs() > CHANCE)
+                }
+                _ => true,
+            }
+        })
+    }
+}
+
+/// The tests that tell best whether a vehicle is built in a certain way, of those that can tell it on this one.
+fn telling(both: &Both<'_>, case: usize) -> Vec<usize> {
+    let model = both.known;
     let apart = |t: usize| -> f64 {
         let rows = &model.rows[t];
         let built = rows.row(case).iter().zip(&rows.healthy);
@@ -82,8 +135,8 @@ fn telling(model: &Model, case: usize) -> Vec<usize> {
     };
     let mut all: Vec<(usize, f64)> = (0..model.tests.len()).map(|t| (t, apart(t))).collect();
     all.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let apart = all.iter().filter(|t| t.1 > 1.0).take(TELLING);
-    apart.map(|t| t.0).collect()
+    let apart = all.iter().filter(|t| t.1 > 1.0 && both.differ(t.0));
+    apart.take(TELLING).map(|t| t.0).collect()
 }
 
 struct Shop<'a> {
@@ -92,7 +145,8 @@ struct Shop<'a> {
 }
 
 impl Shop<'_> {
-    fn play(&self, guest: &Guest, sound: bool) -> Result<(Job, Played), CoreError> {
+    fn play(&self, guest: &Guest, comes: Comes) -> Result<Job, CoreError> {
+        let sound = comes == Comes::Sound;
         let build = &guest.build;
         let model = |profile: &Profile| Model::build(self.catalogue, profile);
         let known = model(&build.known)?;
@@ -131,51 +185,54 @@ impl Shop<'_> {
             let key = format!("{BUILT}:{w}");
             known.cases.iter().position(|c| c.key == key)
         });
+        let both = Both {
+            known: &known,
+            real: full,
+            faults: if sound { &[] } else { &guest.faults },
+        };
         let moves = |case: usize, id: &String| {
             let test = known.tests.iter().position(|t| &t.id == id);
-            test.is_some_and(|t| known.moves(t, case))
+            test.is_some_and(|t| known.moves(t, case) && both.differ(t))
         };
         // a pin that there is not is met as well
         let met = engine.recognised.is_some()
             || way.is_some_and(|case| engine.before_a_part.iter().any(|id| moves(case, id)));
-        Ok((
-            Job {
-                wrong: build.wrong.clone(),
-                modelled: way.is_some(),
-                met,
-                shown: way
-                    .filter(|_| !sound)
-                    .map(|case| telling(&known, case))
-                    .filter(|first| !first.is_empty())
-                    .map(|first| play(Policy::Engine, &first)),
-                crossed: guest.crossed.as_ref().and_then(class),
-                built: built.collect::<Vec<_>>().join(", "),
-                checklist: if sound {
-                    engine.clone()
-                } else {
-                    play(Policy::Complaint, &[])
-                },
-                engine: engine.clone(),
+        Ok(Job {
+            wrong: build.wrong.clone(),
+            modelled: way.is_some(),
+            met,
+            shown: way
+                .filter(|_| !sound)
+                .map(|case| telling(&both, case))
+                .filter(|first| !first.is_empty())
+                .map(|first| play(Policy::Engine, &first)),
+            crossed: guest.crossed.as_ref().and_then(class),
+            built: built.collect::<Vec<_>>().join(", "),
+            // how it compares is told by those that come as they do
+            checklist: match comes {
+                Comes::Faulty => play(Policy::Complaint, &[]),
+                Comes::AssumedWrongly | Comes::Sound => engine.clone(),
             },
             engine,
-        ))
+        })
     }
 
     /// Who comes is settled first, so that the figures do not depend on the number of cores.
-    fn guests(&self, wanted: usize, sound: bool, first: u64) -> Result<Vec<Guest>, CoreError> {
+    fn guests(&self, wanted: usize, comes: Comes, first: u64) -> Result<Vec<Guest>, CoreError> {
         let mut out = Vec::new();
         for seed in (first..).take(wanted * TRIES as usize) {
             if out.len() == wanted {
                 break;
             }
-            out.extend(Guest::of(seed, sound, ERRORS)?);
+            out.extend(Guest::of(seed, comes, ERRORS)?);
         }
         Ok(out)
     }
 
-    fn many(&self, guests: &[Guest], sound: bool) -> Result<Vec<(Job, Played)>, CoreError> {
+    fn many(&self, wanted: usize, comes: Comes, first: u64) -> Result<Vec<Job>, CoreError> {
+        let guests = self.guests(wanted, comes, first)?;
         let each = share_out(guests.len(), |places| {
-            let job = |k: &usize| (*k, self.play(&guests[*k], sound));
+            let job = |k: &usize| (*k, self.play(&guests[*k], comes));
             places.iter().map(job).collect::<Vec<_>>()
         });
         each.into_iter().collect()
@@ -188,15 +245,11 @@ impl Shop<'_> {
 /// Data files that do not read, a build without a model.
 pub fn play(catalogue: &Catalogue, lists: &Lists, work: Work) -> Result<Outcome, CoreError> {
     let shop = Shop { catalogue, lists };
-    let faulty = shop.guests(work.jobs, false, work.seed)?;
-    let sound = shop.guests(work.sound, true, work.seed + 1_000_000)?;
+    let sound = shop.many(work.sound, Comes::Sound, work.seed + 1_000_000)?;
     Ok(Outcome {
-        faulty: shop
-            .many(&faulty, false)?
-            .into_iter()
-            .map(|j| j.0)
-            .collect(),
-        sound: shop.many(&sound, true)?.into_iter().map(|j| j.1).collect(),
+        faulty: shop.many(work.jobs, Comes::Faulty, work.seed)?,
+        wrong: shop.many(work.wrong, Comes::AssumedWrongly, work.seed + 2_000_000)?,
+        sound: sound.into_iter().map(|j| j.engine).collect(),
     })
 }
 
@@ -220,16 +273,23 @@ impl Outcome {
         )
     }
 
+    /// Jobs on vehicles of which the intake assumes a component wrongly.
+    fn assumed_wrongly(&self) -> Vec<&Job> {
+        let all = self.faulty.iter().chain(&self.wrong);
+        all.filter(|j| j.wrong.is_some()).collect()
+    }
+
     /// Share of wrongly assumed components that were recognised before a part was changed, of those that any reading met.
     pub fn recognised(&self) -> f64 {
-        let met: Vec<&Job> = self.faulty.iter().filter(|j| j.met).collect();
+        let mut met = self.assumed_wrongly();
+        met.retain(|j| j.met);
         part(&met, Job::recognised)
     }
 
     /// The same, of all whose points were read first.
     pub fn shown(&self) -> f64 {
-        let shown = self.faulty.iter().filter_map(|j| j.shown.as_ref());
-        let shown: Vec<&Played> = shown.collect();
+        let all = self.assumed_wrongly();
+        let shown: Vec<&Played> = all.iter().filter_map(|j| j.shown.as_ref()).collect();
         let seen = shown.iter().filter(|p| p.recognised == Some(0));
         seen.count() as f64 / shown.len().max(1) as f64
     }
@@ -253,8 +313,13 @@ impl Outcome {
         };
         let plain = of(&|j| j.wrong.is_none() && j.crossed.is_none());
         let wrong = of(&|j| j.wrong.is_some());
-        let met = of(&|j| j.met);
+        let more = self.assumed_wrongly();
+        let shown = more.iter().filter(|j| j.shown.is_some()).count();
+        let met: Vec<&Job> = more.iter().copied().filter(|j| j.met).collect();
         let crossed = of(&|j| j.crossed.is_some());
+        let seen = |name: &str, jobs: usize, found: f64| {
+            format!("| {name} | {jobs} | | | | | | {found:.3} | |")
+        };
         vec![
             Self::row("all", &all, None),
             Self::row("as assumed", &plain, None),
@@ -263,17 +328,14 @@ impl Outcome {
                 &wrong,
                 Some(part(&wrong, Job::recognised)),
             ),
-            Self::row(
-                "the same, and a reading met it",
-                &met,
-                Some(self.recognised()),
-            ),
-            format!(
-                "| the same, its points read first | {} | | | | | | {:.3} | |",
-                wrong.iter().filter(|j| j.shown.is_some()).count(),
-                self.shown(),
-            ),
             Self::row("with a wrong join", &crossed, Some(self.uncrossed())),
+            seen(
+                "one component wrongly assumed, and more of them",
+                more.len(),
+                part(&more, Job::recognised),
+            ),
+            seen("of these, a reading met it", met.len(), self.recognised()),
+            seen("of these, its points read first", shown, self.shown()),
         ]
     }
 

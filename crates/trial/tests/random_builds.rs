@@ -4,7 +4,7 @@ use spannung_circuit::FaultCase;
 use spannung_core::catalogue::Catalogue;
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Kind, Model};
-use spannung_sim::builds::{Build, Guest};
+use spannung_sim::builds::{Build, Comes, Guest};
 use spannung_sim::{Errors, Vehicle};
 use std::collections::BTreeSet;
 
@@ -104,7 +104,8 @@ fn every_random_build_is_worked_out_and_a_sound_one_is_not_blamed() {
 fn who_comes_in_has_a_complaint_and_had_none_before() {
     let mut came = 0;
     for seed in 610_000..610_030 {
-        let Some(guest) = Guest::of(seed, false, Errors::default()).expect("the data read") else {
+        let Some(guest) = Guest::of(seed, Comes::Faulty, Errors::default()).expect("the data read")
+        else {
             continue;
         };
         let make = |faults: Vec<FaultCase>| {

@@ -28,6 +28,7 @@ export type Change = Schemas["Change"];
 export type KnownFrom = Schemas["KnownFrom"];
 export type VehicleProfile = Schemas["ProfileView"];
 export type Slot = Schemas["SlotView"];
+export type Standstill = Schemas["StandstillView"];
 export type VehicleState = Schemas["VehicleState"];
 export type GateContact = Schemas["GateContact"];
 export type Outcome = Schemas["Outcome"];

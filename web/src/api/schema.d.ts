@@ -2045,6 +2045,15 @@ export interface components {
          * @enum {string}
          */
         Crank: "still" | "turned";
+        /** @description A component that makes it drive. */
+        CureView: {
+            /** @description Kind that would have to stand there; none: nothing. */
+            kind?: string | null;
+            /** @description In words. */
+            name: string;
+            /** @description Slot. */
+            slot: string;
+        };
         /** @description Name and contact. */
         CustomerCard: {
             /** @description Phone or mail. */
@@ -3112,6 +3121,7 @@ export interface components {
             heard: components["schemas"]["Heard"][];
             map?: components["schemas"]["Map"] | null;
             question?: components["schemas"]["Question"] | null;
+            standstill?: components["schemas"]["StandstillView"] | null;
         };
         /** @description Problem details. */
         Problem: {
@@ -3154,6 +3164,7 @@ export interface components {
             head: number;
             /** @description Cells. */
             pack: components["schemas"]["CellsView"];
+            standstill?: components["schemas"]["StandstillView"] | null;
             /** @description Strands with their wires. */
             strands: components["schemas"]["StrandView"][];
         };
@@ -3677,6 +3688,13 @@ export interface components {
          * @enum {string}
          */
         Standing: "asking" | "open" | "dead-first" | "grounded" | "stopped" | "quarantined";
+        /** @description Why a vehicle would not drive as it is put together, with nothing broken. */
+        StandstillView: {
+            /** @description With one of these it would, the likeliest first: what is assumed, and may be another one. */
+            cures: components["schemas"]["CureView"][];
+            /** @description In words, without a full stop. */
+            why: string;
+        };
         /** @description One thing that must be true before the test. */
         StateNeed: {
             /** @description State field. */

@@ -24,6 +24,7 @@ export const HasCard = ({ job, error, onChange, onClose }: Props) => {
             row
             narrow
             slots={profile.data.has}
+            standstill={profile.data.standstill}
             closed={job.closed != null}
             onSet={(change) => {
               onChange(change, "seen");

@@ -1,14 +1,16 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { Fragment, useState, type ReactNode } from "react";
-import type { Change, Slot } from "../api/client";
+import type { Change, Standstill, Slot } from "../api/client";
 import { v } from "../theme/tokens";
-import { Heading, Tick } from "../ui/parts";
+import { Heading, Tick, Triangle } from "../ui/parts";
 import { Drawing } from "./Drawing";
 import { from } from "./sources";
 
 interface Props {
   slots: Slot[];
+  /** Why it would not drive as it is put together. */
+  standstill: Standstill | null | undefined;
   closed: boolean;
   onSet: (change: Change) => void;
   /** One low row of drawings, beneath a map. */
@@ -23,7 +25,7 @@ interface Props {
 const LEANING_LEFT = `repeating-linear-gradient(135deg, transparent 0 5.85px, ${v("ink3")} 5.85px 7px)`;
 
 /** What the vehicle has, slot by slot: dashed while assumed, solid once somebody looked; a press opens what else fits. */
-export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }: Props) => {
+export const Has = ({ slots, standstill, closed, onSet, row = false, narrow = false, more }: Props) => {
   const [open, setOpen] = useState<string>();
   const there = slots.filter((s) => s.kind != null || s.changed);
   const empty = slots.filter((s) => s.kind == null && !s.changed);
@@ -98,6 +100,7 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
         )}
       </Box>
       {chosen && !there.includes(chosen) && panel}
+      {standstill != null && <Refused standstill={standstill} closed={closed} row={row} onSet={onSet} />}
       {empty.length > 0 && (!row || open === MORE) && (
         <Box
           sx={{ display: "flex", gap: 0.6, flexWrap: "wrap", alignItems: "center", mt: 0.8, fontSize: 15 }}
@@ -122,6 +125,48 @@ export const Has = ({ slots, closed, onSet, row = false, narrow = false, more }:
     </Box>
   );
 };
+
+/** Why it would not drive as it is put together, and what that is only assumed would make it. */
+const Refused = ({
+  standstill,
+  closed,
+  row,
+  onSet,
+}: {
+  standstill: Standstill;
+  closed: boolean;
+  row: boolean;
+  onSet: Props["onSet"];
+}) => (
+  <Box
+    sx={{ display: "flex", gap: 1, mt: 0.8, fontSize: row ? 14.5 : 16, lineHeight: 1.3, flexWrap: "wrap" }}
+    data-standstill
+  >
+    <Triangle size={16} />
+    <Box sx={{ flex: "1 1 380px" }}>
+      <b>Put together like this it would not drive: </b>
+      {`${standstill.why}. If it did, something here is another one.`}
+    </Box>
+    {standstill.cures.length > 0 && (
+      <Box sx={{ display: "flex", gap: 0.6, flexWrap: "wrap", alignItems: "center" }}>
+        It would with
+        {standstill.cures.map((c) => (
+          <Button
+            key={`${c.slot} ${c.kind ?? ""}`}
+            disabled={closed}
+            data-cure={c.slot}
+            onClick={() => {
+              onSet({ what: "component", slot: c.slot, kind: c.kind });
+            }}
+            sx={{ minHeight: 44, fontSize: 14.5, py: 0, textAlign: "left" }}
+          >
+            {c.name}
+          </Button>
+        ))}
+      </Box>
+    )}
+  </Box>
+);
 
 /** Stands for the slots that are empty. */
 const MORE = "more";

@@ -314,6 +314,7 @@ export const IntakeNew = () => {
           <Has
             row
             slots={p.has}
+            standstill={p.standstill}
             closed={false}
             onSet={(change) => {
               if (change.what === "component") {

@@ -85,6 +85,7 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
             ...slot,
             changed: slot.changed || [...doneTo(slot), ...builtAs(slot)].some((w) => w.present),
           }))}
+          standstill={p.standstill}
           closed={closed}
           more={(slot) => (
             <>

@@ -29,6 +29,7 @@ pub mod profile;
 pub mod proof;
 pub mod record;
 pub mod report;
+pub mod standstill;
 pub mod state;
 pub mod view;
 

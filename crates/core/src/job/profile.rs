@@ -1,6 +1,7 @@
 //! This vehicle beside its family: every figure with what is usual, what it is here and where that is known from.
 
 use super::has::SlotView;
+use super::standstill::StandstillView;
 use super::{Job, gate};
 use crate::catalogue::Catalogue;
 use serde::Serialize;
@@ -19,6 +20,8 @@ pub struct ProfileView {
     pub family: String,
     /// What it has, slot by slot.
     pub has: Vec<SlotView>,
+    /// Why it would not drive as it is put together here, with nothing broken.
+    pub standstill: Option<StandstillView>,
     /// Cells.
     pub pack: CellsView,
     /// Figures of labels.
@@ -330,6 +333,7 @@ impl Job {
             alterations: alterations.collect(),
             built: built.collect(),
             has: self.has(catalogue),
+            standstill: self.standstill(catalogue),
         })
     }
 }

@@ -22,6 +22,7 @@ mod places;
 mod planning;
 mod proof_length;
 mod shop;
+mod standstill;
 mod texts;
 mod unknown;
 mod unlisted;

@@ -274,3 +274,31 @@ async fn a_change_is_tried_and_nothing_is_stored() -> Done {
     assert_eq!(after["changes"], json!([]));
     shop.close().await
 }
+
+#[tokio::test]
+async fn what_does_not_go_together_is_said_with_what_would() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client
+        .open("A contactor was put in, now it stands still")
+        .await?;
+    let contactor =
+        json!({"what": "component", "slot": "contactor", "kind": "contactor-with-precharge"});
+    let seen = json!({"kind": "change", "change": contactor, "source": "seen"});
+    let view = client.step(&view, seen).await?;
+    let id = view["id"].as_str().unwrap_or_default().to_string();
+    let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+    let why = profile["standstill"]["why"].as_str().unwrap_or_default();
+    assert!(why.contains("reach the controller"), "{profile}");
+    b.page
+        .goto(format!("{}/jobs/{id}/vehicle", shop.server.url))
+        .await?;
+    b.see("[data-standstill]").await?;
+    b.read("it would not drive").await?;
+    b.press("[data-cure=key]").await?;
+    b.gone("[data-standstill]").await?;
+    let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+    assert_eq!(profile["standstill"], Value::Null);
+    shop.close().await
+}

@@ -16,6 +16,7 @@ use spannung_core::hearing;
 use spannung_core::job::entry;
 use spannung_core::job::has::SlotView;
 use spannung_core::job::map::{self, Map};
+use spannung_core::job::standstill::StandstillView;
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
 use std::collections::BTreeSet;
@@ -116,6 +117,8 @@ struct Preview {
     map: Option<Map>,
     /// What the vehicle has, as far as anybody said; the rest is assumed.
     has: Vec<SlotView>,
+    /// Why it would not drive as it is put together here, with nothing broken.
+    standstill: Option<StandstillView>,
 }
 
 #[utoipa::path(post, path = "/intake", request_body = Known, responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
@@ -236,11 +239,13 @@ async fn preview(
             bench: None,
             map: None,
             has: Vec::new(),
+            standstill: None,
         }));
     }
-    let (bench, map, question, has) = work::weigh(&app, job, person.role, move |w| {
+    let (bench, map, question, has, standstill) = work::weigh(&app, job, person.role, move |w| {
         let bench = w.bench();
         let has = w.job.has(&catalogue);
+        let standstill = w.job.standstill(&catalogue);
         let next = bench.next.as_ref().map(|n| n.test.clone());
         let map = map::map(w, next.as_deref());
         let asked: BTreeSet<String> = w.job.symptoms.iter().map(|s| s.symptom.clone()).collect();
@@ -301,7 +306,7 @@ async fn preview(
                     ],
                 })
             });
-        (bench, map, question, has)
+        (bench, map, question, has, standstill)
     })
     .await?;
     Ok(Json(Preview {
@@ -311,5 +316,6 @@ async fn preview(
         bench: Some(bench),
         map: Some(map),
         has,
+        standstill,
     }))
 }

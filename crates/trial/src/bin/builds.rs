@@ -1,4 +1,4 @@
-//! Plays jobs on random builds and writes their rows: `builds [JOBS] [sound=N] [seed=N]`. With `-v` every job that went wrong
+//! Plays jobs on random builds and writes their rows: `builds [JOBS] [wrong=N] [sound=N] [seed=N]`. With `-v` every job that went wrong
 //! is told: not to be used with the seeds of the report.
 
 use spannung_core::catalogue::Catalogue;
@@ -14,6 +14,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     };
     let work = Work {
         jobs,
+        wrong: number("wrong=").unwrap_or(0) as usize,
         sound: number("sound=").map_or(jobs / 4, |n| n as usize),
         seed: number("seed=").unwrap_or(40_000),
     };
@@ -28,7 +29,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         outcome.sound.len()
     );
     if args.iter().any(|a| a == "-v") {
-        for job in &outcome.faulty {
+        for job in outcome.faulty.iter().chain(&outcome.wrong) {
             if let Some(p) = job.shown.as_ref().filter(|p| p.recognised != Some(0)) {
                 eprintln!(
                     "UNSEEN {} {:?} {:?}\n  {}",

@@ -180,6 +180,7 @@ fn target(name: &str, must: &str, values: &[(String, f64)], met: impl Fn(f64) ->
 fn random_builds(catalogue: &Catalogue, lists: &Lists, jobs: usize) -> Result<(), CoreError> {
     let work = builds::Work {
         jobs,
+        wrong: 2 * jobs,
         sound: jobs,
         seed: RANDOM_BUILDS,
     };

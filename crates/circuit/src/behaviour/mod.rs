@@ -1,5 +1,9 @@
 //! From the solved circuit to what a person sees: does it light, does it turn, how does it turn.
 
+mod standstill;
+
+pub use standstill::Standstill;
+
 use crate::commutation;
 use crate::family::{Motor, SECOND, Shows};
 use crate::fault::FaultCase;
@@ -259,19 +263,7 @@ impl<'a> Scene<'a> {
     }
 
     fn braking(&self, state: &VehicleState, side: Side) -> bool {
-        let s = self.solve(&self.running(state), 0);
-        let level = self.profile.brake_threshold();
-        let closed = |line: &str, strand: &str| {
-            let line = side.of(line);
-            // no lever, nothing to squeeze
-            let lever = self.profile.family.strand(strand).is_some();
-            if !lever || self.net.find(&line).is_none() {
-                return false;
-            }
-            let low = self.volts(&s, &line, &side.of("GND")) < level;
-            low != self.profile.normally_closed.iter().any(|n| n == strand)
-        };
-        closed("BRL", "brake-left") || closed("BRR", "brake-right")
+        self.braked(state, side).is_some()
     }
 
     fn bus(&self, side: Side) -> String {
@@ -282,18 +274,7 @@ impl<'a> Scene<'a> {
     }
 
     fn powered(&self, s: &Solution, side: Side) -> bool {
-        let logic = &self.profile.family.logic;
-        let (bus, ground) = (self.bus(side), side.of("GND"));
-        self.volts(s, &side.of("IGN"), &ground) > logic.cutoff_volts
-            && self.volts(s, &bus, &ground) > logic.cutoff_volts
-            && self.ohms(s, &bus, &ground) < BUS_OHMS
-            && self.volts(s, &side.of("V5"), &ground) > logic.rail_min_volts
-            && self
-                .profile
-                .family
-                .interlocks
-                .iter()
-                .all(|i| self.volts(s, &i.line, "GND") > i.below_volts)
+        self.unfed(s, side).is_none()
     }
 
     /// What the three sensor lines say at each of six steps of a turn.
@@ -397,7 +378,7 @@ impl<'a> Scene<'a> {
         if drive == "silent" {
             return "silent".into();
         }
-        if self.net.find("THR").is_none() && self.net.find("PAS").is_some() {
+        if self.by_pedals() {
             // no throttle: it is asked to drive by the cranks
             return match (declared, self.pedal_pulses(state)) {
                 (Some(value), _) => value.clone(),
@@ -405,28 +386,19 @@ impl<'a> Scene<'a> {
                 (None, false) => "silent".into(),
             };
         }
-        let logic = &self.profile.family.logic;
-        let running = self.running(state);
-        let idle = self.solve(&running, 0);
-        let open = VehicleState {
-            throttle: Throttle::Full,
-            ..running
-        };
-        let full = self.solve(&open, 0);
-        let line = |s: &Solution| self.volts(s, &side.of("THR"), &side.of("GND"));
-        let (at_idle, at_full) = (line(&idle), line(&full));
-        if at_idle > logic.throttle_lockout_volts
-            || at_full < logic.throttle_start_volts
-            || at_full > logic.throttle_fault_volts
-            || !self.channels_agree(&idle)
-            || !self.channels_agree(&full)
-        {
+        if self.unasked(state, side).is_some() {
             return "silent".into();
         }
         if let Some(value) = declared {
             return value.clone();
         }
-        if drive == "smooth" && at_full < logic.throttle_full_volts {
+        let open = VehicleState {
+            throttle: Throttle::Full,
+            ..self.running(state)
+        };
+        let full = self.solve(&open, 0);
+        let at_full = self.volts(&full, &side.of("THR"), &side.of("GND"));
+        if drive == "smooth" && at_full < self.profile.family.logic.throttle_full_volts {
             return "slow".into();
         }
         drive.into()
@@ -449,8 +421,8 @@ impl<'a> Scene<'a> {
         let throttle = at(&idle) < NO_SIGNAL
             || at(&idle) > logic.throttle_lockout_volts
             || at(&full) > logic.throttle_fault_volts
-            || !self.channels_agree(&idle)
-            || !self.channels_agree(&full);
+            || self.apart(&idle).is_some()
+            || self.apart(&full).is_some();
         if throttle && self.net.find("THR").is_some() {
             return Some("throttle".into());
         }
@@ -459,15 +431,6 @@ impl<'a> Scene<'a> {
             codes.iter().any(|c| [0, 7].contains(c))
         };
         self.sides_of().iter().any(none).then(|| "hall".into())
-    }
-
-    /// Two throttle channels keep their ratio, or the controller refuses both.
-    fn channels_agree(&self, s: &Solution) -> bool {
-        let logic = &self.profile.family.logic;
-        logic.second_channel.is_none_or(|[ratio, within]| {
-            let (first, second) = (self.volts(s, "THR", "GND"), self.volts(s, "THR2", "GND"));
-            (second - ratio * first).abs() < within
-        })
     }
 
     /// Everything on, and the drive asked for.
