@@ -129,6 +129,8 @@ export const useTaking = ({
         [...(stands ? [] : [asAsked]), ...needs.map<Body>((n) => ({ kind: "confirmed", need: n.id }))],
         false,
       );
+      // what is answered right after it is no second press of the same
+      last.current = 0;
     },
     /** Read the meter and take what it shows, in one press. */
     capture: async () => {
