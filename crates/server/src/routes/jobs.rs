@@ -21,6 +21,7 @@ use spannung_core::job::report::{self, Report};
 use spannung_core::job::view::{Card, IfSo};
 use spannung_core::job::{Body, Job, Logged, admit, chain};
 use spannung_store::job::Unread;
+use std::sync::Arc;
 use time::OffsetDateTime;
 use utoipa::{IntoParams, ToSchema};
 use utoipa_axum::router::OpenApiRouter;
@@ -240,7 +241,12 @@ async fn show_profile(
     Path(id): Path<Uuid>,
 ) -> Result<Json<ProfileView>, ApiError> {
     let loaded = work::load(&app, id).await?;
-    let view = loaded.job.profile_view(&app.catalogue);
+    let catalogue = Arc::clone(&app.catalogue);
+    let view = move || loaded.job.profile_view(&catalogue);
+    // circuits are solved for it
+    let view = tokio::task::spawn_blocking(view)
+        .await
+        .map_err(ApiError::internal("the vehicle as it is shown"))?;
     view.map(Json)
         .ok_or_else(|| ApiError::not_found("wiring model for this vehicle"))
 }
