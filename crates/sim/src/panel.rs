@@ -171,9 +171,8 @@ async fn seen(State(world): State<Shared>, Form(s): Form<Seen>) -> Response {
     };
     let seen = w.look(&look);
     let value = values.get(seen.value).cloned().unwrap_or_default();
-    let strand = seen.place.as_deref().and_then(|p| w.family.strand(p));
-    let said = match strand {
-        Some(strand) => format!("{value}: {}", strand.name.to_lowercase()),
+    let said = match &seen.place {
+        Some(place) => format!("{value}: {}", w.family.hangs_on(place)),
         None => value,
     };
     Html(draw(&w, Some((&sign, &said)))).into_response()

@@ -100,7 +100,7 @@ export const Has = ({ slots, standstill, closed, onSet, row = false, narrow = fa
         )}
       </Box>
       {chosen && !there.includes(chosen) && panel}
-      {standstill != null && <Refused standstill={standstill} closed={closed} row={row} onSet={onSet} />}
+      {standstill != null && <StandsStill standstill={standstill} closed={closed} row={row} onSet={onSet} />}
       {empty.length > 0 && (!row || open === MORE) && (
         <Box
           sx={{ display: "flex", gap: 0.6, flexWrap: "wrap", alignItems: "center", mt: 0.8, fontSize: 15 }}
@@ -127,7 +127,7 @@ export const Has = ({ slots, standstill, closed, onSet, row = false, narrow = fa
 };
 
 /** Why it would not drive as it is put together, and what that is only assumed would make it. */
-const Refused = ({
+const StandsStill = ({
   standstill,
   closed,
   row,

@@ -227,6 +227,16 @@ impl<'a> Scene<'a> {
         }
     }
 
+    /// Everything on, the throttle released and held open.
+    fn released_and_open(&self, state: &VehicleState) -> [Rc<Solution>; 2] {
+        let running = self.running(state);
+        let open = VehicleState {
+            throttle: Throttle::Full,
+            ..running.clone()
+        };
+        [self.solve(&running, 0), self.solve(&open, 0)]
+    }
+
     /// Does the contactor's coil get what it needs after the key is turned?
     fn pulls_in(&self, state: &VehicleState) -> bool {
         let s = self.solve(&self.running(state), 0);
@@ -392,11 +402,7 @@ impl<'a> Scene<'a> {
         if let Some(value) = declared {
             return value.clone();
         }
-        let open = VehicleState {
-            throttle: Throttle::Full,
-            ..self.running(state)
-        };
-        let full = self.solve(&open, 0);
+        let [_, full] = self.released_and_open(state);
         let at_full = self.volts(&full, &side.of("THR"), &side.of("GND"));
         if drive == "smooth" && at_full < self.profile.family.logic.throttle_full_volts {
             return "slow".into();
@@ -407,16 +413,13 @@ impl<'a> Scene<'a> {
     /// The group of a code that follows from the lines the controller watches.
     fn code(&self, state: &VehicleState) -> Option<String> {
         let logic = &self.profile.family.logic;
-        let idle = self.solve(&self.running(state), 0);
-        let brushed = matches!(self.profile.family.motor, Motor::Brushed { .. });
-        if brushed || !self.powered(&idle, Side("")) {
+        if let Motor::Brushed { .. } = self.profile.family.motor {
             return None;
         }
-        let open = VehicleState {
-            throttle: Throttle::Full,
-            ..self.running(state)
-        };
-        let full = self.solve(&open, 0);
+        let [idle, full] = self.released_and_open(state);
+        if !self.powered(&idle, Side("")) {
+            return None;
+        }
         let at = |s: &Solution| self.volts(s, "THR", "GND");
         let throttle = at(&idle) < NO_SIGNAL
             || at(&idle) > logic.throttle_lockout_volts

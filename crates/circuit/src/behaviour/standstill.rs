@@ -3,7 +3,7 @@
 use super::{BUS_OHMS, Scene, Side};
 use crate::family::Motor;
 use crate::solve::Solution;
-use crate::state::{Throttle, VehicleState};
+use crate::state::VehicleState;
 
 /// Why a drive does not run when it is asked to.
 #[derive(Debug, Clone, PartialEq)]
@@ -48,21 +48,21 @@ pub enum Standstill {
     /// Fewer than two phases lead to the motor.
     Phases,
     /// The throttle rests too high.
-    Rest {
+    AtRest {
         /// Volts.
         volts: f64,
         /// Most that is taken for released.
         most: f64,
     },
     /// Held open it gives too little.
-    Short {
+    OpenLow {
         /// Volts.
         volts: f64,
         /// Where driving begins.
         least: f64,
     },
     /// Held open it gives so much that it is taken for a fault.
-    Over {
+    OpenHigh {
         /// Volts.
         volts: f64,
         /// Most.
@@ -100,10 +100,11 @@ impl Scene<'_> {
             };
         }
         let each = self.sides_of().iter();
-        each.copied().find_map(|side| self.refused(&state, side))
+        each.copied()
+            .find_map(|side| self.side_stands(&state, side))
     }
 
-    fn refused(&self, state: &VehicleState, side: Side) -> Option<Standstill> {
+    fn side_stands(&self, state: &VehicleState, side: Side) -> Option<Standstill> {
         let s = self.solve(&self.running(state), 0);
         let fed = self.unfed(&s, side);
         fed.or_else(|| self.braked(state, side))
@@ -173,26 +174,20 @@ impl Scene<'_> {
             return (!self.pedal_pulses(state)).then_some(Standstill::Pedals);
         }
         let logic = &self.profile.family.logic;
-        let running = self.running(state);
-        let idle = self.solve(&running, 0);
-        let open = VehicleState {
-            throttle: Throttle::Full,
-            ..running
-        };
-        let full = self.solve(&open, 0);
+        let [idle, full] = self.released_and_open(state);
         let line = |s: &Solution| self.volts(s, &side.of("THR"), &side.of("GND"));
         let (at_idle, at_full) = (line(&idle), line(&full));
         if at_idle > logic.throttle_lockout_volts {
             let (volts, most) = (at_idle, logic.throttle_lockout_volts);
-            return Some(Standstill::Rest { volts, most });
+            return Some(Standstill::AtRest { volts, most });
         }
         if at_full < logic.throttle_start_volts {
             let (volts, least) = (at_full, logic.throttle_start_volts);
-            return Some(Standstill::Short { volts, least });
+            return Some(Standstill::OpenLow { volts, least });
         }
         if at_full > logic.throttle_fault_volts {
             let (volts, most) = (at_full, logic.throttle_fault_volts);
-            return Some(Standstill::Over { volts, most });
+            return Some(Standstill::OpenHigh { volts, most });
         }
         self.apart(&idle).or_else(|| self.apart(&full))
     }

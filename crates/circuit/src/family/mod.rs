@@ -355,6 +355,12 @@ impl Family {
         self.strands.iter().find(|s| s.id.get_ref() == id)
     }
 
+    /// What hangs on a strand, in small letters; the words of its id where this vehicle has none such.
+    pub fn hangs_on(&self, strand: &str) -> String {
+        let known = self.strand(strand);
+        known.map_or_else(|| strand.replace('-', " "), |s| s.name.to_lowercase())
+    }
+
     /// The strand that an element is a piece of a wire of, by the element's name: `throttle` of `throttle.3.run`.
     pub fn strand_of(&self, element: &str) -> Option<&Strand> {
         let (strand, _) = crate::netlist::wire(element)?.split_once('.')?;

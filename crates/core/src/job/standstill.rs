@@ -33,12 +33,6 @@ pub struct CureView {
 /// So many are named at most.
 const CURES: usize = 4;
 
-/// What hangs on a strand, in small letters.
-fn called(family: &Family, strand: &str) -> String {
-    let known = family.strand(strand);
-    known.map_or_else(|| strand.to_owned(), |s| s.name.to_lowercase())
-}
-
 /// What hangs on a line that the controller watches, in small letters; the line itself where nothing does.
 fn on_line(family: &Family, line: &str) -> String {
     let strand = family
@@ -81,22 +75,22 @@ fn words(family: &Family, standstill: &Standstill) -> String {
             level,
         } => format!(
             "the {} reads as squeezed at rest: its line stands at {}, and {} part free from squeezed",
-            called(family, strand),
+            family.hangs_on(strand),
             v(volts),
             v(level)
         ),
         Standstill::Phases => "fewer than two phases lead to the motor".into(),
-        Standstill::Rest { volts, most } => format!(
+        Standstill::AtRest { volts, most } => format!(
             "the throttle rests at {}, and the controller takes {} at most for released",
             v(volts),
             v(most)
         ),
-        Standstill::Short { volts, least } => format!(
+        Standstill::OpenLow { volts, least } => format!(
             "held open the throttle gives {}, and the controller begins at {}",
             v(volts),
             v(least)
         ),
-        Standstill::Over { volts, most } => format!(
+        Standstill::OpenHigh { volts, most } => format!(
             "held open the throttle gives {}, and above {} the controller takes it for a fault",
             v(volts),
             v(most)
@@ -118,7 +112,7 @@ fn words(family: &Family, standstill: &Standstill) -> String {
 }
 
 /// Why a vehicle would not drive.
-fn refused(profile: &Profile) -> Option<Standstill> {
+fn stands_still(profile: &Profile) -> Option<Standstill> {
     let net = profile.netlist().ok()?;
     let circuit = Circuit::compile(&net, &[], &[]);
     Scene::of(profile, &net, &circuit, None).standstill()
@@ -128,7 +122,7 @@ impl Job {
     /// Why it would not drive as it is put together here, with nothing broken; none when it would, or without a wiring model.
     pub fn standstill(&self, catalogue: &Catalogue) -> Option<StandstillView> {
         let profile = self.profile(catalogue)?;
-        let standstill = refused(&profile)?;
+        let standstill = stands_still(&profile)?;
         Some(StandstillView {
             why: words(&profile.family, &standstill),
             cures: self.cures(&profile),
@@ -159,7 +153,7 @@ impl Job {
             };
             let with = |p: Profile, c: &Change| p.with(c).ok();
             let tried = changes.iter().try_fold(profile.clone(), with);
-            tried.is_some_and(|p| refused(&p).is_none())
+            tried.is_some_and(|p| stands_still(&p).is_none())
         };
         let mut found: Vec<(f64, CureView)> = Vec::new();
         for slot in shelf.slots.iter().filter(assumed) {

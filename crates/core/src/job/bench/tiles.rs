@@ -86,8 +86,8 @@ impl Weighed<'_> {
     /// What was seen, with the place where.
     fn seen_at(&self, words: &str, place: Option<&str>) -> String {
         let family = &self.model.profile.family;
-        match place.and_then(|p| family.strand(p)) {
-            Some(strand) => format!("{words}: {}", strand.name.to_lowercase()),
+        match place {
+            Some(place) => format!("{words}: {}", family.hangs_on(place)),
             None => words.to_owned(),
         }
     }

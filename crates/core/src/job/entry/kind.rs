@@ -138,8 +138,7 @@ impl Book<'_> {
     /// What hangs on a strand of the vehicle, in small letters.
     pub fn strand(&self, id: &str) -> String {
         let family = self.job.family(self.catalogue);
-        let known = family.and_then(|f| f.strand(id));
-        known.map_or_else(|| id.replace('-', " "), |s| s.name.to_lowercase())
+        family.map_or_else(|| id.replace('-', " "), |f| f.hangs_on(id))
     }
 }
 
