@@ -22,6 +22,8 @@ pub struct Way {
     pub share: f64,
     /// What is noted when it is built so.
     pub changes: Vec<Change>,
+    /// Strands of the component that is another one.
+    pub strands: Vec<String>,
     /// The vehicle then.
     pub profile: Profile,
     /// Its circuit, laid over that of the vehicle as drawn.
@@ -148,6 +150,7 @@ fn chosen(variant: &Variant, profile: &Profile) -> Result<Way, CircuitError> {
         look: variant.how.clone(),
         share: variant.share,
         changes: vec![change],
+        strands: Vec::new(),
         net: profile.netlist()?,
         profile,
     })
@@ -161,6 +164,9 @@ fn components(slot: &Slot, profile: &Profile, net: &Netlist) -> Result<Vec<Way>,
         return Ok(Vec::new());
     };
     let slots = with_twin(build, slot);
+    let own = shelf.kind(&there.kind);
+    let strands = |id: &String| own.zip(shelf.slot(id)).map(|(k, slot)| k.strands_in(slot));
+    let strands: Vec<String> = slots.iter().filter_map(strands).flatten().collect();
     let fits = fitting(build, &slots, shelf);
     let other = |f: &&Fits<'_>| *f.kind.id.get_ref() != there.kind;
     let others: f64 = fits.iter().filter(other).map(|f| f.share).sum();
@@ -173,7 +179,7 @@ fn components(slot: &Slot, profile: &Profile, net: &Netlist) -> Result<Vec<Way>,
     {
         let id = kind.id.get_ref();
         // how the drive looks was told
-        let seen = shelf.kind(&there.kind).and_then(|k| k.drive.as_ref());
+        let seen = own.and_then(|k| k.drive.as_ref());
         if *id == there.kind || kind.drive.as_ref() != seen {
             continue;
         }
@@ -187,6 +193,7 @@ fn components(slot: &Slot, profile: &Profile, net: &Netlist) -> Result<Vec<Way>,
             look: kind.look.clone(),
             share: GUESSED_WRONG * share / others.max(1e-9),
             changes: swaps(&slots, id),
+            strands: strands.clone(),
             net: other.netlist()?.laid_over(net),
             profile: other,
         });

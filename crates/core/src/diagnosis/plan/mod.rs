@@ -19,6 +19,7 @@ pub use forecast::{Forecast, estimate, forecast};
 use crate::diagnosis::belief::{Belief, WayHeld};
 use crate::diagnosis::choose::{Candidate, Situation};
 use crate::diagnosis::evidence::{Evidence, Item};
+use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
@@ -50,6 +51,8 @@ const LIKELY_BUILT: f64 = 0.35;
 const RATHER_BUILT: f64 = 0.5;
 const PERHAPS_BUILT: f64 = 0.3;
 const POSSIBLY_BUILT: f64 = 0.12;
+/// Before the very component is changed that it would be: the new one has to be of the same kind.
+const ON_THE_PART: f64 = 0.08;
 /// A repair that costs less than this is simply tried.
 const CHEAP_MINUTES: f64 = 10.0;
 /// Tests looked at for their expected cost, best rate first.
@@ -186,9 +189,15 @@ pub fn plan(
         .unwrap_or_else(asked);
     let action = match action {
         // a look is quick: before anything is done that it could make senseless, it is taken
-        Action::HandBack | Action::Refer => likeliest_way(belief, evidence, POSSIBLY_BUILT),
-        Action::Repair(_) | Action::Decline(_) if costly(&now, action) => {
-            likeliest_way(belief, evidence, PERHAPS_BUILT)
+        Action::HandBack | Action::Refer => {
+            likeliest_way(belief, evidence, |_| true, POSSIBLY_BUILT)
+        }
+        Action::Repair(class) | Action::Decline(class) if costly(&now, action) => {
+            let any = likeliest_way(belief, evidence, |_| true, PERHAPS_BUILT);
+            any.or_else(|| {
+                let part = |way: &WayHeld| changes_it(model, class, way.case);
+                likeliest_way(belief, evidence, part, ON_THE_PART)
+            })
         }
         _ => None,
     }
@@ -249,13 +258,37 @@ fn costly(now: &Expected, action: Action) -> bool {
     now.order.iter().any(tried)
 }
 
-/// The likeliest way to build it that was not looked at, from this share on.
-fn likeliest_way<'a>(belief: &'a Belief, evidence: &[Evidence], least: f64) -> Option<&'a WayHeld> {
+/// Does the repair of a class change the component that a way has as another one? Its wires are none of it.
+fn changes_it(model: &Model, class: usize, case: usize) -> bool {
+    let Some(way) = model.way(case) else {
+        return false;
+    };
+    let own = &model.classes[class];
+    let inside = |at: &String| {
+        let strand = at.split('.').next().unwrap_or_default();
+        let wired = [".run", ".pin"].iter().any(|end| at.ends_with(end));
+        !wired && way.strands.iter().any(|s| s == strand)
+    };
+    let sits = |h: &usize| match model.hypotheses[*h].kind {
+        Suspicion::Case(k) => model.cases[k].at.iter().any(inside),
+        _ => false,
+    };
+    own.band != "0" && own.members.iter().any(sits)
+}
+
+/// The likeliest of some ways to build it that was not looked at, from this share on.
+fn likeliest_way<'a>(
+    belief: &'a Belief,
+    evidence: &[Evidence],
+    of: impl Fn(&WayHeld) -> bool,
+    least: f64,
+) -> Option<&'a WayHeld> {
     let looked_at = |k: usize| {
         let not = |e: &Evidence| matches!(e.item, Item::NotBuilt { case } if case == k);
         evidence.iter().any(not)
     };
-    let open = belief.ways.iter().filter(|w| !looked_at(w.case));
+    let open = belief.ways.iter();
+    let open = open.filter(|w| !looked_at(w.case) && of(w));
     let way = open.max_by(|a, b| a.share().total_cmp(&b.share()))?;
     (way.share() >= least).then_some(way)
 }
@@ -267,7 +300,7 @@ fn built_otherwise(
     evidence: &[Evidence],
     classes: &[f64],
 ) -> Option<usize> {
-    let way = likeliest_way(belief, evidence, LIKELY_BUILT)?;
+    let way = likeliest_way(belief, evidence, |_| true, LIKELY_BUILT)?;
     let repairs = classes.iter().take(model.classes.len()).copied();
     let top = repairs.fold(0.0, f64::max);
     let leads = way.alone > top;
