@@ -93,7 +93,7 @@ pub struct FaultSpec {
 }
 
 /// One fault instance at one level: the hypothesis of the diagnosis, the truth of the simulation.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, PartialEq, Default)]
 pub struct FaultCase {
     /// Unique key: `id`, `id:x`, `id:x#level`.
     pub key: String,

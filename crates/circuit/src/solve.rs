@@ -18,6 +18,8 @@ use std::sync::Arc;
 /// Flips after which a device is locked off.
 pub const MAX_FLIPS: u8 = 6;
 const MAX_ROUNDS: usize = 80;
+/// Ohms from which two points are apart.
+const APART: f64 = 1e9;
 
 /// Something put on the circuit for one measurement.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -672,6 +674,23 @@ impl Circuit {
             x[self.plan.pivots[*place].node as usize] = [0.0; L];
         }
         ohms
+    }
+
+    /// Ohms of a two-pole element as it conducts; up to [`APART`].
+    pub fn own_ohms(&self, s: &Solution, element: usize) -> f64 {
+        let l = &s.conducts[element];
+        match l.kind {
+            LinearKind::TwoPole if l.on => (1.0 / l.g).min(APART),
+            _ => APART,
+        }
+    }
+
+    /// Ohms that the rest of the circuit has between the ends of an element; up to [`APART`].
+    pub fn ohms_apart(&self, s: &Solution, element: usize) -> f64 {
+        let e = &self.elements[element];
+        let own = self.own_ohms(s, element);
+        let ohms = self.source_ohms(s, e.a, e.b).unwrap_or(APART);
+        (ohms / (1.0 - ohms / own).max(1e-9)).min(APART)
     }
 
     /// Amps through a two-pole element from `a` to `b`.

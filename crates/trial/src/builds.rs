@@ -11,7 +11,7 @@ use spannung_core::cores::share_out;
 use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::plan::Prices;
-use spannung_core::diagnosis::predict::BUILT;
+use spannung_core::diagnosis::ways::BUILT;
 use spannung_sim::builds::{Comes, Guest};
 
 /// A job on a random build.

@@ -74,6 +74,15 @@ pub(super) struct Looks<'a> {
 /// A circuit solved in a state and rotor step.
 pub(super) type Known = ((VehicleState, u8), Rc<Solution>);
 
+/// A sound vehicle at a moment.
+pub(super) struct Sound<'a> {
+    pub state: &'a VehicleState,
+    pub step: u8,
+    /// Are ohms read then?
+    pub ohms: bool,
+    pub solved: &'a Solution,
+}
+
 /// What some circuits read and how they were solved, by the first of the stands that mean the same.
 struct Abreast<const L: usize> {
     found: [Found; L],
@@ -160,7 +169,9 @@ pub struct Forward<'a> {
     probes: usize,
     /// Per element: its factor with the throttle released, and held open.
     factors: Vec<[Option<Factor>; 2]>,
-    /// By moment and slot, what a sound vehicle reads.
+    /// By moment, a sound vehicle.
+    solved: Vec<Solution>,
+    /// By moment and slot, what it reads.
     sound: Vec<Vec<[Figure; 2]>>,
 }
 
@@ -210,27 +221,36 @@ impl<'a> Forward<'a> {
             stands,
             probes: probes.len(),
             factors: net.elements.iter().map(both).collect(),
+            solved: Vec::new(),
             sound: Vec::new(),
         };
         let named = forward.circuit.draw(&[]);
         let circuit = &forward.circuit;
+        let solved: Vec<Solution> = forward
+            .stands
+            .iter()
+            .map(|stand| {
+                let [solved] = solve(&stand.moment, [circuit], [&named]);
+                solved
+            })
+            .collect();
         let mut room = Room::default();
-        let mut sound = |stand: &Stand| {
-            let [solved] = solve(&stand.moment, [circuit], [&named]);
+        let mut sound = |(stand, solved): (&Stand, &Solution)| {
             let slots = stand.slots.iter().map(|slot| {
                 let [read] = forward.read(
                     &stand.moment,
                     slot,
                     [circuit],
                     [&named],
-                    [&solved],
+                    [solved],
                     &mut room,
                 );
-                forward.ends(&stand.state, slot, circuit, &solved, &read)
+                forward.ends(&stand.state, slot, circuit, solved, &read)
             });
             slots.collect()
         };
-        forward.sound = forward.stands.iter().map(&mut sound).collect();
+        forward.sound = forward.stands.iter().zip(&solved).map(&mut sound).collect();
+        forward.solved = solved;
         forward
     }
 
@@ -390,6 +410,18 @@ impl<'a> Forward<'a> {
         let groups = self.factors.iter().enumerate();
         let mut groups = groups.filter(|(_, f)| f[0] == Some(Factor::Charge));
         groups.all(|(k, _)| circuit.drifted(k))
+    }
+
+    /// A sound vehicle at all moments that are read, each once.
+    pub(super) fn sound_solved(&self) -> impl Iterator<Item = Sound<'_>> {
+        let each = self.stands.iter().zip(&self.solved).enumerate();
+        let first = each.filter(|(at, (stand, _))| stand.alike == *at);
+        first.map(|(_, (stand, solved))| Sound {
+            state: &stand.state,
+            step: stand.step,
+            ohms: stand.slots.iter().any(|s| s.meter.mode == Mode::Ohms),
+            solved,
+        })
     }
 
     /// Predictions of all probes for the sound vehicle.

@@ -2,15 +2,14 @@
 
 use crate::catalogue::Catalogue;
 use crate::diagnosis::column::Column;
+use crate::diagnosis::forward::Forward;
 use crate::diagnosis::model::Model;
-use crate::diagnosis::reach::reached;
+use crate::diagnosis::reach::Reach;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
-use spannung_circuit::otherwise::Way;
 use spannung_circuit::{FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
-use std::sync::Arc;
 
 /// Where the value of a sign stands in what was seen before.
 enum Before {
@@ -26,7 +25,9 @@ pub(super) struct Kept<'a> {
     pub old: &'a Model,
     /// Per case: its place in the old model.
     pub known: Vec<Option<usize>>,
-    /// Per case: does it sit on or beside what changed?
+    /// What the change reaches.
+    pub reach: Reach<'a>,
+    /// Per case: does it reach it?
     pub reached: Vec<bool>,
     /// Per probe: its column in the old model when it is taken as before, and whether a sound vehicle reads the same.
     probes: Vec<Option<(usize, bool)>>,
@@ -44,15 +45,16 @@ impl<'a> Kept<'a> {
     pub fn of(
         catalogue: &Catalogue,
         old: &'a Model,
-        profile: &Profile,
-        net: &Netlist,
+        profile: &'a Profile,
+        net: &'a Netlist,
         cases: &[FaultCase],
         tests: &[Test],
         base: &[Prediction],
         asked: &Asked,
         sound: &Seen,
+        forward: &Forward<'_>,
     ) -> Option<Self> {
-        let reached = reached(old, profile, net, cases)?;
+        let reach = Reach::of(old, profile, net, forward)?;
         let places: BTreeMap<&str, usize> = old
             .cases
             .iter()
@@ -119,7 +121,8 @@ impl<'a> Kept<'a> {
                 .iter()
                 .map(|c| places.get(c.key.as_str()).copied())
                 .collect(),
-            reached,
+            reached: cases.iter().map(|c| reach.reaches(c)).collect(),
+            reach,
             probes,
             signs: seen_alike && shown_alike && old.profile.judges_like(profile),
             alike: *asked == old.asked,
@@ -170,15 +173,35 @@ impl<'a> Kept<'a> {
 
     /// What a case read at a probe before; nothing of what was not there.
     pub fn read(&self, case: usize, probe: usize) -> Prediction {
-        match (self.known[case], self.column(probe)) {
-            (Some(old), Some(Column::Figures { readings, .. })) => *readings.of(old),
+        let old = self.known[case];
+        old.map_or_else(Prediction::default, |old| self.read_then(old, probe))
+    }
+
+    /// What a case of the old model read at a probe.
+    pub fn read_then(&self, old: usize, probe: usize) -> Prediction {
+        match self.column(probe) {
+            Some(Column::Figures { readings, .. }) => *readings.of(old),
             _ => Prediction::default(),
         }
     }
 
+    /// What a sound vehicle reads: as before, where it is the same.
+    pub fn sound(&self, now: &[Prediction]) -> Vec<Prediction> {
+        let before = |(p, now): (usize, &Prediction)| match (self.probes[p], self.column(p)) {
+            (Some((_, true)), Some(Column::Figures { readings, .. })) => readings.healthy,
+            _ => *now,
+        };
+        now.iter().enumerate().map(before).collect()
+    }
+
     /// What was seen in a case before.
     pub fn seen(&self, catalogue: &Catalogue, k: usize, case: &FaultCase) -> Option<Seen> {
-        let old = &self.old.signs[self.known[k]?];
+        self.seen_then(catalogue, self.known[k]?, case)
+    }
+
+    /// What was seen in a case of the old model, by what is asked about now.
+    pub fn seen_then(&self, catalogue: &Catalogue, old: usize, case: &FaultCase) -> Option<Seen> {
+        let old = &self.old.signs[old];
         if self.alike {
             return Some(Seen::clone(old));
         }
@@ -191,33 +214,6 @@ impl<'a> Kept<'a> {
             Before::Declared(sign) => declared(sign).unwrap_or(0) as u8,
         };
         Some(self.before.iter().map(value).collect())
-    }
-
-    /// What a way to build the vehicle reads and shows, where neither its circuit nor the drawing's is another than before: of
-    /// a component it became known that it is the one that was assumed.
-    pub fn way(&self, net: &Netlist, way: &Way) -> Option<(Vec<Prediction>, Seen)> {
-        let old = self.old;
-        let alike = |a: &Netlist, b: &Netlist| a.nodes == b.nodes && a.elements == b.elements;
-        let unmoved = self.comparable() && self.moved().is_empty();
-        if !(self.signs && self.alike && unmoved && alike(net, &old.net)) {
-            return None;
-        }
-        let same = |o: &Arc<Way>| {
-            let (then, now) = (&o.profile, &way.profile);
-            o.id == way.id
-                && alike(&o.net, &way.net)
-                && then.judges_like(now)
-                && then.decides_like(now)
-                && then.family.shows == now.family.shows
-                && then.family.traits == now.family.traits
-        };
-        let case = old.cases.len() - old.ways.len() + old.ways.iter().position(same)?;
-        let read = |probe: usize| match self.column(probe) {
-            Some(Column::Figures { readings, .. }) => Some(*readings.of(case)),
-            _ => None,
-        };
-        let row: Option<Vec<Prediction>> = (0..self.probes.len()).map(read).collect();
-        Some((row?, Seen::clone(&old.signs[case])))
     }
 
     /// The old column of a procedure that asks and answers alike.

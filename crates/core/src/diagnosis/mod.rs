@@ -3,7 +3,7 @@
 //! Once per profile: [`repertoire`] lists everything that can be done on a vehicle, [`hypothesis`] everything that can be
 //! wrong with it (`unlisted` adds the faults that the drawing shows and the catalogue lacks, `choices` the parts that a maker
 //! may choose otherwise); [`forward`] solves the
-//! circuits (or `kept` takes them from before a change), figures on their [`scale`] become a [`column`] per test, cut
+//! circuits and [`ways`] those of what may be built otherwise (or `kept` takes them from before a change), figures on their [`scale`] become a [`column`] per test, cut
 //! into outcomes by [`bins`]; `told` gives the chances of symptoms. [`predict`] puts all this into a [`model`].
 //!
 //! On every job: [`belief`] turns [`evidence`] into shares: `figure` says how likely what a meter shows is, `chosen` what a
@@ -44,6 +44,7 @@ mod solved;
 mod told;
 pub mod unknown;
 mod unlisted;
+pub mod ways;
 
 pub use belief::Belief;
 pub use choose::{Candidate, Situation};

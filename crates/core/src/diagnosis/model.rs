@@ -12,6 +12,7 @@ use crate::diagnosis::rows::Rows;
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::FACTORS;
 use crate::diagnosis::signs::{Asked, Seen};
+use crate::diagnosis::ways::LookedInto;
 use spannung_circuit::family::SECOND;
 use spannung_circuit::otherwise::Way;
 use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
@@ -65,6 +66,8 @@ pub struct Model {
     pub variants: usize,
     /// The ways in which it may be built otherwise: the last of the cases, in this order.
     pub ways: Vec<Arc<Way>>,
+    /// All ways that were looked into, those that are nobody's question as well.
+    pub(super) looked_into: Vec<LookedInto>,
     /// Hypotheses: cases, then one per class, then nothing, then outside.
     pub hypotheses: Vec<Hypothesis>,
     /// Repair classes in order of first appearance.

@@ -1,8 +1,7 @@
-//! Builds a [`Model`]: [`forward`](super::forward) solves the circuits, [`bins`](super::bins) cuts figures into outcomes;
+//! Builds a [`Model`]: [`forward`](super::forward) solves the circuits of faults and of [`ways`](super::ways) to build it, [`bins`](super::bins) cuts figures into outcomes;
 //! here they become a column per test. What a change of the vehicle leaves alone is taken from before.
 
 use crate::catalogue::Catalogue;
-use crate::cores::share_out;
 use crate::diagnosis::choices::{CHOICE, choices};
 use crate::diagnosis::column::{Column, Readings};
 use crate::diagnosis::columns::Columns;
@@ -13,24 +12,16 @@ use crate::diagnosis::model::Model;
 use crate::diagnosis::near::Near;
 use crate::diagnosis::nets::Nets;
 use crate::diagnosis::repertoire::{Kind, Probe, build};
-use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::shared::Factor;
-use crate::diagnosis::signs::{Asked, Seen};
-use crate::diagnosis::solved::Vehicle;
+use crate::diagnosis::signs::Asked;
+use crate::diagnosis::solved::{Moved, Vehicle};
 use crate::diagnosis::unlisted::{Known, unlisted};
+use crate::diagnosis::ways::{Ways, case_of};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::otherwise::{self, Way};
-use spannung_circuit::{CircuitError, FaultCase, Profile, VehicleState};
+use spannung_circuit::{FaultCase, Profile, VehicleState};
 use std::collections::BTreeMap;
 use std::sync::Arc;
-
-/// A way to build the vehicle, with what is read and seen of it.
-struct BuiltSo {
-    way: Way,
-    row: Vec<Prediction>,
-    seen: Seen,
-}
 
 impl Model {
     /// Work everything out for a profile: 0.1 to 1.5 s on one core.
@@ -106,9 +97,17 @@ impl Model {
             .filter(|old| old.profile.decides_like(profile))
             .and_then(|old| {
                 Kept::of(
-                    catalogue, old, profile, &net, &cases, &tests, &base, &asked, &sound,
+                    catalogue, old, profile, &net, &cases, &tests, &base, &asked, &sound, &forward,
                 )
             });
+        let base = kept.as_ref().map_or(base.clone(), |k| k.sound(&base));
+        let moved = kept.as_ref().map_or_else(Vec::new, Kept::moved);
+        let some: Vec<(Probe, VehicleState)> = moved.iter().map(|p| probes[*p].clone()).collect();
+        let moved = Moved {
+            forward: Forward::new(&profile.family, &net, &some),
+            probes: moved,
+        };
+        let again = kept.as_ref().map(|kept| (kept, &moved));
         let faults = cases.clone();
         let vehicle = Vehicle {
             catalogue,
@@ -120,46 +119,17 @@ impl Model {
             sound: &base,
             asked: &asked,
         };
-        let solved = vehicle.solve(kept.as_ref());
+        let solved = vehicle.solve(again);
         let mut signs = solved.signs.clone();
         for (case, seen) in cases.iter_mut().zip(&signs) {
             if case.fault == CHOICE && !asked.drives_like(catalogue, seen, &sound) {
                 case.share = 0.0;
             }
         }
-        let mut built = Vec::new();
-        let mut ways = Vec::new();
-        let open = otherwise::open(profile)?;
-        let worked = share_out(open.len(), |places| {
-            let one = |way: Way| {
-                let known = kept.as_ref().and_then(|kept| kept.way(&net, &way));
-                let anew = || {
-                    let (circuit, row) = forward.built(&way.net, &base);
-                    let scene = Scene::of(&way.profile, &way.net, &circuit, None);
-                    (row, asked.look(catalogue, &scene))
-                };
-                let (row, seen) = known.unwrap_or_else(anew);
-                BuiltSo { way, row, seen }
-            };
-            let all = |k: &usize| {
-                let ways = open[*k].ways(profile, &net)?;
-                Ok(ways.into_iter().map(one).collect())
-            };
-            places.iter().map(|k| (*k, all(k))).collect()
-        });
-        let worked: Result<Vec<Vec<BuiltSo>>, CircuitError> = worked.into_iter().collect();
-        for BuiltSo { way, row, seen } in worked?.into_iter().flatten() {
-            // what reads and looks like the drawing is nobody's question
-            let alike = row == base && seen == sound;
-            if alike || !asked.drives_like(catalogue, &seen, &sound) {
-                continue;
-            }
-            cases.push(case_of(&way));
-            signs.push(seen);
-            built.push(row);
-            ways.push(Arc::new(way));
-        }
-        let shares: Vec<f64> = ways.iter().map(|w| w.share).collect();
+        let ways = Ways::of(&vehicle, again, &sound)?;
+        cases.extend(ways.all.iter().map(|w| case_of(w)));
+        signs.extend(ways.signs);
+        let shares: Vec<f64> = ways.all.iter().map(|w| w.share).collect();
         let held = Hypotheses::of(
             catalogue, profile, &cases, listed, &beside, &shares, &unheard,
         )?;
@@ -169,8 +139,9 @@ impl Model {
             net: net.clone(),
             cases: cases.clone(),
             listed,
-            variants: chosen + ways.len(),
-            ways,
+            variants: chosen + ways.all.len(),
+            ways: ways.all,
+            looked_into: ways.looked_into,
             hypotheses: held.all,
             classes: held.classes,
             tests,
@@ -202,7 +173,7 @@ impl Model {
             kept: kept.as_ref(),
             same,
             solved: &solved,
-            built: &built,
+            built: &ways.rows,
             sound: &base,
         }
         .all();
@@ -253,25 +224,5 @@ impl Model {
             self.listed,
             &self.variances,
         ))
-    }
-}
-
-/// Fault id of the cases that are ways to build a vehicle.
-pub const BUILT: &str = "built";
-
-/// A way to build the vehicle as a case: nothing is broken.
-fn case_of(way: &Way) -> FaultCase {
-    FaultCase {
-        key: format!("{BUILT}:{}", way.id),
-        fault: BUILT.into(),
-        x: way.id.clone(),
-        name: way.name.clone(),
-        effects: Vec::new(),
-        at: Vec::new(),
-        segment: String::new(),
-        strand: None,
-        signs: BTreeMap::new(),
-        intermittent: false,
-        share: way.share,
     }
 }

@@ -23,6 +23,20 @@ pub(super) struct Vehicle<'a> {
     pub asked: &'a Asked,
 }
 
+/// The probes at which a change moves what a sound vehicle reads, and new ones.
+pub(super) struct Moved<'a> {
+    /// Places among all probes.
+    pub probes: Vec<usize>,
+    pub forward: Forward<'a>,
+}
+
+impl Moved<'_> {
+    /// What a sound vehicle reads at them.
+    pub fn sound(&self, all: &[Prediction]) -> Vec<Prediction> {
+        self.probes.iter().map(|p| all[*p]).collect()
+    }
+}
+
 /// What one case reads.
 enum Row {
     /// All probes.
@@ -78,21 +92,17 @@ struct Ways {
 
 impl<'a> Vehicle<'a> {
     /// All cases; every core takes its share.
-    pub fn solve(&'a self, kept: Option<&'a Kept<'a>>) -> Solved<'a> {
-        let moved = kept.map_or_else(Vec::new, Kept::moved);
-        let some: Vec<(Probe, VehicleState)> =
-            moved.iter().map(|p| self.probes[*p].clone()).collect();
-        let forward_moved = Forward::new(&self.profile.family, self.net, &some);
+    pub fn solve(&'a self, kept: Option<(&'a Kept<'a>, &Moved<'_>)>) -> Solved<'a> {
         let share = |places: &[usize]| match kept {
-            Some(kept) => self.again(places, kept, &moved, &forward_moved),
+            Some((kept, moved)) => self.again(places, kept, moved),
             None => self.anew(places),
         };
         // dealt out in turn: the cases beside a changed wire stand together
         let (rows, signs) = share_out(self.cases.len(), share).into_iter().unzip();
-        let place = |p: usize| moved.iter().position(|m| *m == p);
+        let place = |p: usize| kept.and_then(|(_, m)| m.probes.iter().position(|m| *m == p));
         Solved {
             vehicle: self,
-            kept,
+            kept: kept.map(|k| k.0),
             moved: (0..self.probes.len()).map(place).collect(),
             rows,
             signs,
@@ -147,13 +157,14 @@ impl<'a> Vehicle<'a> {
         &self,
         places: &[usize],
         kept: &Kept<'_>,
-        moved: &[usize],
-        forward_moved: &Forward<'_>,
+        moved: &Moved<'_>,
     ) -> Vec<(usize, (Row, Seen))> {
         let mut ways = Ways::default();
         for &k in places {
             let way = match (kept.known[k], kept.reached[k]) {
-                (Some(old), false) if kept.signs && !kept.touches(old, moved) => &mut ways.still,
+                (Some(old), false) if kept.signs && !kept.touches(old, &moved.probes) => {
+                    &mut ways.still
+                }
                 (Some(_), false) => &mut ways.moved,
                 (Some(_), true) if kept.comparable() => &mut ways.beside,
                 _ => &mut ways.anew,
@@ -171,14 +182,21 @@ impl<'a> Vehicle<'a> {
         let before = |k: usize| then(k).filter(|_| kept.signs);
         let other = |at: usize, row: &[Prediction]| !(kept.signs && same(ways.beside[at], row));
         let solved = self.read_and_look(&ways.beside, self.forward, self.sound, &other);
-        for (&k, (row, seen)) in ways.beside.iter().zip(solved) {
+        for (&k, (mut row, seen)) in ways.beside.iter().zip(solved) {
             let seen = seen.or_else(|| before(k));
+            // what reads the same is as before, so that columns can be taken over
+            for (p, now) in row.iter_mut().enumerate() {
+                let then = kept.read(k, p);
+                if self.probes[p].0.scale().same(&then, now) {
+                    *now = then;
+                }
+            }
             out.extend(seen.map(|seen| (k, (Row::All(row), seen))));
         }
 
-        let sound: Vec<Prediction> = moved.iter().map(|p| self.sound[*p]).collect();
+        let sound = moved.sound(self.sound);
         let other = |at: usize, _: &[Prediction]| before(ways.moved[at]).is_none();
-        let solved = self.read_and_look(&ways.moved, forward_moved, &sound, &other);
+        let solved = self.read_and_look(&ways.moved, &moved.forward, &sound, &other);
         for (&k, (row, seen)) in ways.moved.iter().zip(solved) {
             let seen = seen.or_else(|| before(k));
             out.extend(seen.map(|seen| (k, (Row::Moved(row), seen))));
