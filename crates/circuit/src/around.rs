@@ -53,7 +53,7 @@ impl Circuit {
             for k in meet {
                 let e = &self.elements[k];
                 let far = if e.a == node { e.b } else { e.a };
-                let conducts = s.conducts[k].on;
+                let conducts = s.conducts(k).on();
                 let mut hangs = |shape, volts| {
                     out.push(Hangs {
                         shape,

@@ -6,8 +6,7 @@
 //! which they were found: near a switching point the slope holds on one side only.
 
 use crate::netlist::{NodeId, Part};
-use crate::order::Plan;
-use crate::solve::{Circuit, Linear, LinearKind, Solution, substitute};
+use crate::solve::{Circuit, Linear, LinearKind, Plan, Solution, substitute};
 
 /// What a reading weighs of the node voltages.
 pub type Weights<'a> = &'a [(NodeId, f64)];
@@ -55,8 +54,8 @@ impl Circuit {
     /// Slopes of [`Self::amps`] through a two-pole element, as [`Self::slopes`].
     pub fn amp_slopes(&self, s: &Solution, element: usize, add: &mut impl FnMut(usize, f64, f64)) {
         let e = &self.elements[element];
-        let l = &s.conducts[element];
-        if !l.on || l.kind != LinearKind::TwoPole {
+        let l = s.conducts(element);
+        if l.kind != LinearKind::TwoPole {
             return;
         }
         self.slopes(s, &[(e.a, l.g), (e.b, -l.g)], add);
@@ -122,11 +121,11 @@ impl Circuit {
         of: Of<'_>,
         add: &mut impl FnMut(usize, f64, f64),
     ) {
-        for (k, (e, l)) in self.elements.iter().zip(&s.conducts).enumerate() {
-            if !l.on {
+        for (k, e) in self.elements.iter().enumerate() {
+            let Linear { g, amps, kind } = s.conducts(k);
+            if kind == LinearKind::Off {
                 continue;
             }
-            let Linear { g, amps, kind, .. } = *l;
             let (across, pull) = (of.at(e.a) - of.at(e.b), lambda[e.a] - lambda[e.b]);
             let (value, series) = match (&e.part, kind) {
                 (Part::Resistor { .. } | Part::Switch { .. } | Part::Relay { .. }, _) => {

@@ -29,13 +29,17 @@ pub fn netlist(
             solution.island[k]
         ));
     }
-    for (k, (e, l)) in circuit.elements.iter().zip(&solution.conducts).enumerate() {
-        if !l.on || (e.a == e.b && e.b == e.c) {
+    for (k, e) in circuit.elements.iter().enumerate() {
+        let l = solution.conducts(k);
+        if e.a == e.b && e.b == e.c {
             continue;
         }
         let (a, b, c) = (e.a, e.b, e.c);
-        line(format_args!("* {}", e.id));
+        if l.on() {
+            line(format_args!("* {}", e.id));
+        }
         match l.kind {
+            LinearKind::Off => {}
             LinearKind::TwoPole => {
                 line(format_args!("R{k} n{a} n{b} {:.17e}", 1.0 / l.g));
                 if l.amps != 0.0 {
@@ -73,8 +77,8 @@ pub fn netlist(
             }
         }
     }
-    for (k, island) in solution.island.iter().enumerate() {
-        if *island == k {
+    for (k, island) in solution.island.each().enumerate() {
+        if island == k {
             line(format_args!("Rtie{k} n{k} 0 1"));
         }
     }

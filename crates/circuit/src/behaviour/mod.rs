@@ -241,7 +241,7 @@ impl<'a> Scene<'a> {
     fn pulls_in(&self, state: &VehicleState) -> bool {
         let s = self.solve(&self.running(state), 0);
         let contactor = self.net.element("contactor");
-        contactor.is_some_and(|e| s.conducts[e].on)
+        contactor.is_some_and(|e| s.conducts(e).on())
     }
 
     /// Do the volts at the controller stand up to its current limit?

@@ -14,6 +14,10 @@ pub(crate) struct Plan {
     pub(crate) pivots: Vec<Pivot>,
     /// place of each node in the order
     pub(crate) place: Vec<u32>,
+    /// points of each element
+    pub(crate) ends: Vec<[usize; 3]>,
+    /// elements without states that lie between different points
+    pub(crate) passive: Vec<usize>,
     /// elements whose device state is searched for
     pub(crate) active: Vec<usize>,
     /// position in the value array of (row, column), `NONE` where zero.
@@ -140,12 +144,13 @@ impl Plan {
                 Part::Resistor { .. } | Part::Source { .. } | Part::Switch { .. }
             )
         };
-        let active = (0..elements.len())
-            .filter(|k| !passive(&elements[*k]))
-            .collect();
+        let (passive, active): (Vec<usize>, Vec<usize>) =
+            (0..elements.len()).partition(|k| passive(&elements[*k]));
         let mut plan = Self {
             n,
             pivots: Vec::with_capacity(n),
+            ends: elements.iter().map(|e| [e.a, e.b, e.c]).collect(),
+            passive,
             active,
             nnz: nnz as usize,
             coupled: Vec::new(),
