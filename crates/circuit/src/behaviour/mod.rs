@@ -14,11 +14,20 @@ use crate::state::{
     Battery, Brake, Crank, Direction, Foot, Key, Range, Throttle, VehicleState, Wheel,
 };
 use std::cell::RefCell;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
-/// What a circuit was solved in, by state and rotor step.
-pub type Solved = BTreeMap<(VehicleState, u8), Rc<Solution>>;
+/// A state and rotor step in which a circuit is solved.
+pub type At = (VehicleState, u8);
+
+/// What a circuit was solved in before it is looked at: places in a list, shared by circuits that were solved in the same.
+#[derive(Debug, Clone, Default)]
+pub struct Known {
+    /// Where in the list.
+    pub places: Rc<BTreeMap<At, usize>>,
+    /// Solutions.
+    pub solved: Vec<Rc<Solution>>,
+}
 
 /// A vehicle with one fault (or none) at hand, to be looked at. What one look has solved the next one finds.
 #[derive(Debug)]
@@ -32,7 +41,10 @@ pub struct Scene<'a> {
     signs: &'a BTreeMap<String, String>,
     /// What is seen on a vehicle that is built so, whatever the circuit says.
     anyway: BTreeMap<String, String>,
-    solved: RefCell<Solved>,
+    known: Known,
+    solved: RefCell<BTreeMap<At, Rc<Solution>>>,
+    /// How a side turns, by the plugs that are apart while it is asked to.
+    drives: RefCell<Vec<(BTreeSet<String>, Side, &'static str)>>,
 }
 
 /// A bus that is fed through more than this (a precharge resistor alone) collapses as soon as the motor draws.
@@ -81,7 +93,9 @@ impl<'a> Scene<'a> {
             draw: circuit.draw(z),
             signs,
             anyway: profile.seen_anyway(),
+            known: Known::default(),
             solved: RefCell::default(),
+            drives: RefCell::default(),
         }
     }
 
@@ -99,21 +113,27 @@ impl<'a> Scene<'a> {
         }
     }
 
-    /// What it was solved in so far: by state and rotor step.
-    pub fn solved(&self) -> Solved {
-        self.solved.borrow().clone()
+    /// What it was solved in so far.
+    pub fn into_known(self) -> Known {
+        let solved = self.solved.into_inner();
+        let places = solved.keys().cloned().zip(0..).collect();
+        Known {
+            places: Rc::new(places),
+            solved: solved.into_values().collect(),
+        }
     }
 
-    /// Take over what was solved of the same circuit, in the same order.
-    pub fn knowing(self, solved: Solved) -> Self {
-        Self {
-            solved: RefCell::new(solved),
-            ..self
-        }
+    /// With what was solved of the same circuit before.
+    pub fn knowing(self, known: Known) -> Self {
+        Self { known, ..self }
     }
 
     fn solve(&self, state: &VehicleState, step: u8) -> Rc<Solution> {
         let key = (state.clone(), step);
+        let known = self.known.places.get(&key);
+        if let Some(solved) = known.and_then(|place| self.known.solved.get(*place)) {
+            return Rc::clone(solved);
+        }
         let mut solved = self.solved.borrow_mut();
         let fresh = || Rc::new(self.circuit.solve_drawn(state, step, &self.draw, &[], None));
         Rc::clone(solved.entry(key).or_insert_with(fresh))
@@ -330,12 +350,25 @@ impl<'a> Scene<'a> {
     /// would turn when asked to.
     fn drive(&self, state: &VehicleState, side: Side) -> &'static str {
         let running = self.running(state);
-        let s = self.solve(&running, 0);
-        if !self.powered(&s, side) || self.braking(state, side) {
+        let before = self.drives.borrow().iter().find_map(|(apart, of, drive)| {
+            let same = *of == side && *apart == running.apart;
+            same.then_some(*drive)
+        });
+        before.unwrap_or_else(|| {
+            let drive = self.driven(&running, side);
+            self.drives.borrow_mut().push((running.apart, side, drive));
+            drive
+        })
+    }
+
+    /// The same of a vehicle with everything on.
+    fn driven(&self, running: &VehicleState, side: Side) -> &'static str {
+        let s = self.solve(running, 0);
+        if !self.powered(&s, side) || self.braking(running, side) {
             return "silent";
         }
-        let codes = self.hall_codes(state, side);
-        let phases = self.phases(state, side);
+        let codes = self.hall_codes(running, side);
+        let phases = self.phases(running, side);
         let connected = phases.map(|ohms| ohms < 0.6);
         if self.bridge_drags(side) || self.windings_short(side) {
             return "buzzes";

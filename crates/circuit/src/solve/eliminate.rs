@@ -6,21 +6,20 @@ use super::search::Search;
 use super::{Circuit, Extra};
 
 /// Conductances, place by place of the plan, and currents, node by node; after [`Self::solve`] factors and volts.
-#[derive(Debug, Clone, Default)]
 pub(super) struct Equations<const L: usize> {
     pub a: Vec<[f64; L]>,
     pub x: Vec<[f64; L]>,
 }
 
 impl<const L: usize> Equations<L> {
-    /// Of what is in no other state from one round to the next: elements without states, and the meter.
+    /// Of what conducts as the devices stand, with a tie to 0 V in each island.
     pub fn of(circuit: &Circuit, search: &Search<L>, extras: &[Extra]) -> Self {
         let plan = circuit.plan();
         let mut equations = Self {
             a: vec![[0.0; L]; plan.nnz],
             x: vec![[0.0; L]; plan.n],
         };
-        for &k in &plan.passive {
+        for k in 0..plan.ends.len() {
             equations.stamp(circuit, search, k);
         }
         let at = |i: usize, j: usize| circuit.at(i, j);
@@ -39,23 +38,13 @@ impl<const L: usize> Equations<L> {
                 x[q][lane] -= amps;
             }
         }
-        equations
-    }
-
-    /// These with the devices as they stand, and a tie to 0 V in each island.
-    pub fn with_devices(&mut self, base: &Self, circuit: &Circuit, search: &Search<L>) {
-        self.a.clone_from(&base.a);
-        self.x.clone_from(&base.x);
-        let plan = circuit.plan();
-        for &k in &plan.active {
-            self.stamp(circuit, search, k);
-        }
         for (lane, islands) in search.islands.iter().enumerate() {
             let roots = islands.iter().flat_map(|i| &i.roots);
             for &root in roots {
-                self.a[circuit.at(root, root)][lane] += 1.0;
+                a[at(root, root)][lane] += 1.0;
             }
         }
+        equations
     }
 
     /// An element of every lane.

@@ -16,8 +16,6 @@ pub(crate) struct Plan {
     pub(crate) place: Vec<u32>,
     /// points of each element
     pub(crate) ends: Vec<[usize; 3]>,
-    /// elements without states that lie between different points
-    pub(crate) passive: Vec<usize>,
     /// elements whose device state is searched for
     pub(crate) active: Vec<usize>,
     /// position in the value array of (row, column), `NONE` where zero.
@@ -144,13 +142,12 @@ impl Plan {
                 Part::Resistor { .. } | Part::Source { .. } | Part::Switch { .. }
             )
         };
-        let (passive, active): (Vec<usize>, Vec<usize>) =
-            (0..elements.len()).partition(|k| passive(&elements[*k]));
+        let active = (0..elements.len()).filter(|k| !passive(&elements[*k]));
+        let active = active.collect();
         let mut plan = Self {
             n,
             pivots: Vec::with_capacity(n),
             ends: elements.iter().map(|e| [e.a, e.b, e.c]).collect(),
-            passive,
             active,
             nnz: nnz as usize,
             coupled: Vec::new(),

@@ -160,10 +160,8 @@ impl<const L: usize> Search<L> {
     ) -> Equations<L> {
         let circuit = lanes[0].circuit;
         self.join(circuit.plan(), extras);
-        let base = Equations::of(circuit, self, extras);
-        let mut equations = Equations::default();
         loop {
-            equations.with_devices(&base, circuit, self);
+            let mut equations = Equations::of(circuit, self, extras);
             equations.solve(circuit.plan());
             for (l, lane) in lanes.iter().enumerate() {
                 if !self.settled[l] {
@@ -179,22 +177,48 @@ impl<const L: usize> Search<L> {
 
     /// Find the islands of the lanes of which they are not known.
     fn join(&mut self, plan: &Plan, extras: &[Extra]) {
-        for l in 0..L {
-            // a meter may join two
-            let met = |islands: &Arc<Islands>| {
-                let apart = |extra: &Extra| match *extra {
-                    Extra::Load(x, y, _) | Extra::Inject(x, y, _, _) => islands[x] != islands[y],
-                };
-                extras.iter().any(apart)
+        // a meter may join two
+        let met = |islands: &Arc<Islands>| {
+            let apart = |extra: &Extra| match *extra {
+                Extra::Load(x, y, _) | Extra::Inject(x, y, _, _) => islands[x] != islands[y],
             };
-            if self.islands[l].as_ref().is_some_and(|known| !met(known)) {
-                continue;
+            extras.iter().any(apart)
+        };
+        let known = self.islands.each_ref();
+        let known = known.map(|known| known.as_ref().is_some_and(|known| !met(known)));
+        if known == [true; L] {
+            return;
+        }
+        // what conducts in every lane is joined once for all
+        let mut all = Joined::new(plan.n);
+        let mut others = Vec::new();
+        for (k, kinds) in self.kind.iter().enumerate() {
+            if *kinds == [kinds[0]; L] {
+                all.element(plan.ends[k], kinds[0]);
+            } else {
+                others.push(k);
             }
-            let alike = |other: &usize| self.kind.iter().all(|kind| kind[*other] == kind[l]);
+        }
+        for extra in extras {
+            match *extra {
+                Extra::Load(x, y, _) | Extra::Inject(x, y, _, _) => all.union(x, y),
+            }
+        }
+        for l in (0..L).filter(|l| !known[*l]) {
+            let alike = |other: &usize| {
+                let mut each = others.iter().map(|k| &self.kind[*k]);
+                each.all(|kinds| kinds[*other] == kinds[l])
+            };
             let beside = (0..l)
                 .find(alike)
                 .and_then(|other| self.islands[other].clone());
-            let anew = || Arc::new(islands(plan, |k| self.kind[k][l], extras));
+            let anew = || {
+                let mut joined = all.clone();
+                for &k in &others {
+                    joined.element(plan.ends[k], self.kind[k][l]);
+                }
+                Arc::new(joined.islands())
+            };
             self.islands[l] = Some(beside.unwrap_or_else(anew));
         }
     }
@@ -246,41 +270,49 @@ impl Circuit {
     }
 }
 
-/// Islands of the nodes: those that conducting elements join.
-fn islands(plan: &Plan, kind: impl Fn(usize) -> LinearKind, extras: &[Extra]) -> Islands {
-    fn root(parent: &mut [usize], mut x: usize) -> usize {
+/// Points that conducting elements join: each names one of its island with a lower number, the lowest itself.
+#[derive(Clone)]
+struct Joined(Vec<usize>);
+
+impl Joined {
+    fn new(points: usize) -> Self {
+        Self((0..points).collect())
+    }
+
+    fn root(&mut self, mut x: usize) -> usize {
+        let parent = &mut self.0;
         while parent[x] != x {
             parent[x] = parent[parent[x]];
             x = parent[x];
         }
         x
     }
-    fn union(parent: &mut [usize], x: usize, y: usize) {
-        let (x, y) = (root(parent, x), root(parent, y));
+
+    fn union(&mut self, x: usize, y: usize) {
+        let (x, y) = (self.root(x), self.root(y));
         if x != y {
-            parent[x.max(y)] = x.min(y);
+            self.0[x.max(y)] = x.min(y);
         }
     }
-    let mut of: Vec<usize> = (0..plan.n).collect();
-    for (k, &[a, b, c]) in plan.ends.iter().enumerate() {
-        match kind(k) {
+
+    fn element(&mut self, [a, b, c]: [usize; 3], kind: LinearKind) {
+        match kind {
             LinearKind::Off => {}
-            LinearKind::TwoPole | LinearKind::Constant => union(&mut of, a, b),
+            LinearKind::TwoPole | LinearKind::Constant => self.union(a, b),
             LinearKind::Regulate => {
-                union(&mut of, a, b);
-                union(&mut of, b, c);
+                self.union(a, b);
+                self.union(b, c);
             }
-            LinearKind::Ratio | LinearKind::Pull => union(&mut of, b, c),
+            LinearKind::Ratio | LinearKind::Pull => self.union(b, c),
         }
     }
-    for extra in extras {
-        match *extra {
-            Extra::Load(x, y, _) | Extra::Inject(x, y, _, _) => union(&mut of, x, y),
+
+    fn islands(mut self) -> Islands {
+        for i in 0..self.0.len() {
+            self.0[i] = self.root(i);
         }
+        let of = self.0;
+        let roots = (0..of.len()).filter(|i| of[*i] == *i).collect();
+        Islands { of, roots }
     }
-    for i in 0..of.len() {
-        of[i] = root(&mut of, i);
-    }
-    let roots = (0..of.len()).filter(|i| of[*i] == *i).collect();
-    Islands { of, roots }
 }

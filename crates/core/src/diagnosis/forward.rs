@@ -11,6 +11,7 @@ use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::{Prediction, Scale};
 use crate::diagnosis::shared::{FACTORS, Factor};
 use crate::diagnosis::signs::Seen;
+use spannung_circuit::behaviour::At;
 use spannung_circuit::fault::Effect;
 use spannung_circuit::meter::{METER_OHMS, Meter};
 use spannung_circuit::solve::{Draw, Extra, Lane, Moment, Room, Solution};
@@ -64,15 +65,14 @@ struct Stand {
 /// What is looked at beside the readings of a case: what is solved for them serves the looks as well.
 pub(super) struct Looks<'a> {
     /// States and rotor steps that a look solves.
-    pub states: &'a [(VehicleState, u8)],
+    pub states: &'a [At],
     /// Is a case that reads so looked at?
     pub wanted: &'a dyn Fn(usize, &[Prediction]) -> bool,
-    /// The look: a case, its circuit, and what is solved of it.
-    pub look: &'a dyn Fn(usize, &Circuit, Vec<Known>) -> Seen,
+    /// The look: a case, its circuit, and that solved in these states.
+    pub look: &'a Look<'a>,
 }
 
-/// A circuit solved in a state and rotor step.
-pub(super) type Known = ((VehicleState, u8), Rc<Solution>);
+type Look<'a> = dyn Fn(usize, &Circuit, Vec<Rc<Solution>>) -> Seen + 'a;
 
 /// A sound vehicle at a moment.
 pub(super) struct Sound<'a> {
@@ -102,9 +102,26 @@ fn stuck_within(ratio: f64) -> f64 {
     (STUCK * 4.0 * ratio * (1.0 - ratio)).max(STUCK_LEAST)
 }
 
+/// An end of what is read at a probe, and where its figure stands.
+#[derive(Clone, Copy)]
+struct End {
+    y: f64,
+    at: Place,
+}
+
+#[derive(Clone, Copy)]
+enum Place {
+    /// With a sound vehicle: stand and slot.
+    Sound(usize, usize),
+    /// With the case.
+    Own(usize),
+}
+
 /// What a case reads, by probe: the lowest and the highest of all moments.
 struct Found {
-    ends: Vec<Option<[Figure; 2]>>,
+    ends: Vec<Option<[End; 2]>>,
+    /// Figures of its own, each with both ends.
+    own: Vec<[Figure; 2]>,
     touched: Vec<bool>,
 }
 
@@ -112,6 +129,7 @@ impl Found {
     fn new(probes: usize) -> Self {
         Self {
             ends: vec![None; probes],
+            own: Vec::new(),
             touched: vec![false; probes],
         }
     }
@@ -121,7 +139,8 @@ impl Found {
         self.ends[probe].is_none_or(|ends| range[0] < ends[0].y || range[1] > ends[1].y)
     }
 
-    fn take(&mut self, probe: usize, ends: [Figure; 2]) {
+    fn take(&mut self, probe: usize, range: Range, at: Place) {
+        let ends = range.map(|y| End { y, at });
         let known = self.ends[probe].get_or_insert(ends);
         if ends[0].y < known[0].y {
             known[0] = ends[0];
@@ -131,24 +150,60 @@ impl Found {
         }
     }
 
+    /// Take figures of its own.
+    fn take_own(&mut self, probe: usize, ends: [Figure; 2]) {
+        self.take(probe, ends.map(|e| e.y), Place::Own(self.own.len()));
+        self.own.push(ends);
+    }
+
     /// What all probes read; where nothing is touched, as on a sound vehicle.
-    fn row(&self, healthy: &[Prediction]) -> Vec<Prediction> {
+    fn row(&self, sound: &[Vec<Base>], healthy: &[Prediction]) -> Vec<Prediction> {
         let probe = |(k, healthy): (usize, &Prediction)| match self.touched[k] {
-            true => self.prediction(k),
+            true => self.prediction(k, sound),
             false => *healthy,
         };
         healthy.iter().enumerate().map(probe).collect()
     }
 
-    fn prediction(&self, probe: usize) -> Prediction {
+    fn prediction(&self, probe: usize, sound: &[Vec<Base>]) -> Prediction {
         let Some(ends) = self.ends[probe] else {
             return Prediction::default();
         };
+        let figure = |d: usize| match ends[d].at {
+            Place::Sound(stand, slot) => &sound[stand][slot].ends[d],
+            Place::Own(k) => &self.own[k][d],
+        };
+        let ends = [figure(0), figure(1)];
         Prediction {
             mean: ends.map(|e| e.y),
             spread: ends.map(|e| e.spread),
             slopes: ends.map(|e| e.slopes),
         }
+    }
+}
+
+/// What a sound vehicle reads in a slot.
+struct Base {
+    ends: [Figure; 2],
+    /// As long as a reading is no farther from either end, nothing moved it.
+    still: [f64; 2],
+}
+
+impl Base {
+    fn of(slot: &Slot, ends: [Figure; 2]) -> Self {
+        let still = |e: &Figure| Scale::STILL * slot.scale.instrument(e.y);
+        Self {
+            still: [still(&ends[0]), still(&ends[1])],
+            ends,
+        }
+    }
+
+    fn moved(&self, range: Range) -> bool {
+        (0..2).any(|d| (range[d] - self.ends[d].y).abs() > self.still[d])
+    }
+
+    fn range(&self) -> Range {
+        [self.ends[0].y, self.ends[1].y]
     }
 }
 
@@ -172,7 +227,7 @@ pub struct Forward<'a> {
     /// By moment, a sound vehicle.
     solved: Vec<Solution>,
     /// By moment and slot, what it reads.
-    sound: Vec<Vec<[Figure; 2]>>,
+    sound: Vec<Vec<Base>>,
 }
 
 impl<'a> Forward<'a> {
@@ -245,7 +300,10 @@ impl<'a> Forward<'a> {
                     [solved],
                     &mut room,
                 );
-                forward.ends(&stand.state, slot, circuit, solved, &read)
+                Base::of(
+                    slot,
+                    forward.ends(&stand.state, slot, circuit, solved, &read),
+                )
             });
             slots.collect()
         };
@@ -427,12 +485,13 @@ impl<'a> Forward<'a> {
     /// Predictions of all probes for the sound vehicle.
     pub fn healthy(&self) -> Vec<Prediction> {
         let mut found = Found::new(self.probes);
-        for (stand, sound) in self.stands.iter().zip(&self.sound) {
-            for (slot, ends) in stand.slots.iter().zip(sound) {
-                found.take(slot.probe, *ends);
+        for (at, (stand, sound)) in self.stands.iter().zip(&self.sound).enumerate() {
+            for (k, (slot, base)) in stand.slots.iter().zip(sound).enumerate() {
+                found.take(slot.probe, base.range(), Place::Sound(at, k));
             }
         }
-        (0..self.probes).map(|k| found.prediction(k)).collect()
+        let probes = 0..self.probes;
+        probes.map(|k| found.prediction(k, &self.sound)).collect()
     }
 
     /// Predictions of all probes for each of some cases, and what is seen of those that are looked at; `healthy` from
@@ -470,7 +529,7 @@ impl<'a> Forward<'a> {
             });
             let abreast = self.side_by_side(lanes, &moments, &alike);
             for (k, one) in chunk.iter().zip(&abreast.found) {
-                out[*k].0 = one.row(healthy);
+                out[*k].0 = one.row(&self.sound, healthy);
             }
             let Some(looks) = looks else { continue };
             let wanted: Vec<bool> = chunk
@@ -482,19 +541,15 @@ impl<'a> Forward<'a> {
             }
             let mut known = look_abreast(lanes.map(|l| l.0), &asked, &abreast.solved);
             for (l, k) in chunk.iter().enumerate().filter(|(l, _)| wanted[*l]) {
-                let solved = looks
-                    .states
-                    .iter()
-                    .cloned()
-                    .zip(std::mem::take(&mut known[l]));
-                out[*k].1 = Some((looks.look)(*k, &circuits[l], solved.collect()));
+                let solved = std::mem::take(&mut known[l]);
+                out[*k].1 = Some((looks.look)(*k, &circuits[l], solved));
             }
         }
         out
     }
 
     /// What the states of looks mean, each with the first stand or the first of the states before it that means the same.
-    fn asked(&self, states: &[(VehicleState, u8)]) -> Vec<(Moment, Alike)> {
+    fn asked(&self, states: &[At]) -> Vec<(Moment, Alike)> {
         let mut asked: Vec<(Moment, Alike)> = Vec::with_capacity(states.len());
         for (state, step) in states {
             let moment = Moment::of(&self.net.elements, state, *step);
@@ -519,7 +574,7 @@ impl<'a> Forward<'a> {
         let alike: Vec<usize> = own.iter().map(first).collect();
         let moments: Vec<&Moment> = own.iter().collect();
         let Abreast { found, .. } = self.side_by_side([(&circuit, 1.0)], &moments, &alike);
-        let row = found[0].row(healthy);
+        let row = found[0].row(&self.sound, healthy);
         (circuit, row)
     }
 
@@ -543,19 +598,15 @@ impl<'a> Forward<'a> {
                 .get_or_insert_with(|| solve(moment, circuits, named).map(Rc::new))
                 .clone();
             let solved: [&Solution; L] = from_fn(|l| &*solved[l]);
-            for (slot, base) in stand.slots.iter().zip(sound) {
+            for (k, (slot, base)) in stand.slots.iter().zip(sound).enumerate() {
                 let read = self.read(moment, slot, circuits, named, solved, &mut room);
                 for (l, read) in read.iter().enumerate() {
                     // lanes that only fill up stand for one that was there before
                     if l > 0 && std::ptr::eq(circuits[l], circuits[l - 1]) {
                         continue;
                     }
-                    let apart = |d: usize| {
-                        let still = Scale::STILL * slot.scale.instrument(base[d].y);
-                        (read.range[d] - base[d].y).abs() > still
-                    };
-                    if !(apart(0) || apart(1)) {
-                        found[l].take(slot.probe, *base);
+                    if !base.moved(read.range) {
+                        found[l].take(slot.probe, base.range(), Place::Sound(at, k));
                         continue;
                     }
                     found[l].touched[slot.probe] = true;
@@ -564,7 +615,7 @@ impl<'a> Forward<'a> {
                         for end in &mut ends {
                             end.slopes[Factor::Severity as usize] *= lanes[l].1 as f32;
                         }
-                        found[l].take(slot.probe, ends);
+                        found[l].take_own(slot.probe, ends);
                     }
                 }
             }

@@ -2,13 +2,14 @@
 
 use crate::catalogue::Catalogue;
 use crate::cores::share_out;
-use crate::diagnosis::forward::{Forward, Known, Looks};
+use crate::diagnosis::forward::{Forward, Looks};
 use crate::diagnosis::kept::Kept;
 use crate::diagnosis::repertoire::Probe;
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
-use spannung_circuit::behaviour::Scene;
-use spannung_circuit::{Circuit, FaultCase, Netlist, Profile, VehicleState};
+use spannung_circuit::behaviour::{At, Known, Scene};
+use spannung_circuit::{Circuit, FaultCase, Netlist, Profile, Solution, VehicleState};
+use std::rc::Rc;
 
 /// A vehicle of which every case is to be solved.
 pub(super) struct Vehicle<'a> {
@@ -124,17 +125,18 @@ impl<'a> Vehicle<'a> {
         let look = |scene: &Scene<'_>| self.asked.look(self.catalogue, scene);
         let whole = Scene::of(self.profile, self.net, &self.forward.circuit, None);
         look(&whole);
-        let whole = whole.solved();
-        let states: Vec<(VehicleState, u8)> = whole.keys().cloned().collect();
+        let whole = whole.into_known();
+        let states: Vec<At> = whole.places.keys().cloned().collect();
         let cases = self.cases(places);
-        let look = |k: usize, circuit: &Circuit, solved: Vec<Known>| {
+        let look = |k: usize, circuit: &Circuit, solved: Vec<Rc<Solution>>| {
             // one that shows only by itself has the circuit of a sound vehicle
             let (circuit, solved) = match cases[k].effects.is_empty() {
-                true => (&self.forward.circuit, whole.clone()),
-                false => (circuit, solved.into_iter().collect()),
+                true => (&self.forward.circuit, whole.solved.clone()),
+                false => (circuit, solved),
             };
             let scene = Scene::of(self.profile, self.net, circuit, Some(cases[k]));
-            look(&scene.knowing(solved))
+            let places = Rc::clone(&whole.places);
+            look(&scene.knowing(Known { places, solved }))
         };
         let looks = Looks {
             states: &states,
