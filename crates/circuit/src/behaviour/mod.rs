@@ -57,6 +57,9 @@ const SAGS: f64 = 0.14;
 /// A throttle line below this at rest is broken or has no supply, volts.
 const NO_SIGNAL: f64 = 0.3;
 
+/// Lines that tell the controller of a squeezed lever.
+pub const BRAKES: [&str; 2] = ["BRL", "BRR"];
+
 /// No direct signs.
 pub static NO_SIGNS: BTreeMap<String, String> = BTreeMap::new();
 
@@ -146,7 +149,7 @@ impl<'a> Scene<'a> {
         match sign {
             "motor" => true,
             "assist" => family.has("pedals"),
-            "brake_sign" => self.net.find("BRL").is_some(),
+            "brake_sign" => BRAKES.iter().any(|line| self.net.find(line).is_some()),
             "pull" => family.has("electronic"),
             "ctr_click" => self.net.element("contactor").is_some(),
             "drag_in" | "drag_out" => six_step,

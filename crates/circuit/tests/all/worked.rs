@@ -53,6 +53,58 @@ fn divider() {
     );
 }
 
+/// What the rest of a circuit has between the ends of an element: what ohms put in there have across them follows from it and
+/// from what the element carries.
+#[test]
+fn ohms_apart() {
+    let mut net = Netlist::default();
+    source(&mut net, "v", "p", "n", 12.0, 1.0);
+    net.resistor("r1", "p", "m", 999.0, 0.0);
+    net.resistor("r2", "m", "n", 2000.0, 0.0);
+    net.resistor("r3", "m", "n", 3000.0, 0.0);
+    net.resistor("far", "x", "y", 50.0, 0.0);
+    let c = Circuit::compile(&net, &[], &[]);
+    let s = c.solve(&VehicleState::default(), 0, &[], &[]);
+    let of = |id: &str| net.element(id).unwrap();
+    // beside r2: 3000 ∥ (1 + 999) = 750 Ω; beside r1: 1 + 2000 ∥ 3000 = 1201 Ω; beside the source the same and 999 more
+    close(c.ohms_apart(&s, of("r2")), 750.0, 1e-6);
+    close(c.ohms_apart(&s, of("r1")), 1201.0, 1e-6);
+    close(c.ohms_apart(&s, of("v")), 999.0 + 1200.0, 1e-6);
+    // nothing else hangs there
+    assert!(c.ohms_apart(&s, of("far")) > 1e8);
+    close(c.own_ohms(&s, of("far")), 50.0, 1e-9);
+    // 5000 Ω more in r1: 12 V · 5000 / (1 + 999 + 5000 + 1200) across them
+    let (amps, beside) = (c.amps(&s, of("r1")), 999.0 + 1201.0);
+    close(amps, 12.0 / 2200.0, 1e-12);
+    let across = amps * beside * 5000.0 / (beside + 5000.0);
+    close(across, 12.0 * 5000.0 / 7200.0, 1e-9);
+}
+
+/// A meter that joins what was apart is put on what was solved without it.
+#[test]
+fn a_load_that_joins_two_islands() {
+    let mut net = Netlist::default();
+    source(&mut net, "v", "p", "n", 12.0, 1.0);
+    net.resistor("r1", "p", "m", 999.0, 0.0);
+    net.resistor("r2", "x", "y", 2000.0, 0.0);
+    let [m, n, x, y] = ["m", "n", "x", "y"].map(|name| net.node(name));
+    let whole = Circuit::compile(&net, &[], &[(m, x)]);
+    let open = Circuit::compile(&net, &[Effect::Open(1)], &[(m, x)]);
+    for (circuit, fed) in [(&whole, true), (&open, false)] {
+        let (state, draw) = (VehicleState::default(), circuit.draw(&[]));
+        let bare = circuit.solve_drawn(&state, 0, &draw, &[], None);
+        assert_ne!(bare.island[m], bare.island[x]);
+        let load = [spannung_circuit::solve::Extra::Load(m, x, 3000.0)];
+        let loaded = circuit.solve_drawn(&state, 0, &draw, &load, Some(&bare));
+        assert_eq!(loaded.island[m], loaded.island[y]);
+        assert_eq!(loaded.island[n] == loaded.island[y], fed);
+        if fed {
+            // nothing draws: all 12 V reach the far end
+            close(loaded.volts[y] - loaded.volts[n], 12.0, 1e-9);
+        }
+    }
+}
+
 #[test]
 fn meter_loading() {
     let mut net = Netlist::default();

@@ -8,6 +8,7 @@ use crate::diagnosis::reach::Reach;
 use crate::diagnosis::repertoire::{Kind, Test};
 use crate::diagnosis::scale::Prediction;
 use crate::diagnosis::signs::{Asked, Seen};
+use spannung_circuit::behaviour::BRAKES;
 use spannung_circuit::{FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
 
@@ -113,8 +114,10 @@ impl<'a> Kept<'a> {
         });
         // what lights, and by what it is asked to drive
         let there = |point: &str| net.find(point).is_some() == old.net.find(point).is_some();
+        let brakes = |net: &Netlist| BRAKES.iter().any(|line| net.find(line).is_some());
         let shown_alike = profile.family.shows == old.profile.family.shows
-            && ["THR", "THR2", "PAS"].into_iter().all(there);
+            && ["THR", "THR2", "PAS"].into_iter().all(there)
+            && brakes(net) == brakes(&old.net);
         Some(Self {
             old,
             known: cases

@@ -27,6 +27,7 @@ mod filter;
 pub mod forward;
 pub mod hypothesis;
 mod kept;
+mod load;
 pub mod model;
 pub mod near;
 pub mod nets;

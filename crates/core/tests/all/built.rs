@@ -3,6 +3,7 @@
 use crate::common::{self, catalogue, told};
 use spannung_circuit::Change;
 use spannung_core::diagnosis::choose::{self, Situation};
+use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::plan::{self, Action, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Evidence, Item, Model, repertoire};
 
@@ -263,4 +264,69 @@ fn a_second_pack_that_stands_higher_is_no_fault() {
     let sound = belief.others(m).0;
     let blamed = belief.classes(m)[m.class("combiner").unwrap()];
     assert!(blamed < sound, "{blamed:.3} against {sound:.3}");
+}
+
+/// What is asked until a repair is begun, when every test answers as a case most likely does.
+fn until_a_repair(m: &Model, truth: usize, symptom: &str) -> Vec<(Action, Belief)> {
+    let mut evidence = vec![told(symptom)];
+    let mut asked = Vec::new();
+    for _ in 0..40 {
+        let (action, belief) = decide(m, &evidence);
+        asked.push((action, belief));
+        let item = match action {
+            Action::Test(test) | Action::Ask(test, _) => Item::Test {
+                test,
+                answer: most_likely(m, test, truth),
+                taken_in: None,
+            },
+            Action::Built(case) => Item::NotBuilt { case },
+            _ => break,
+        };
+        let entry = format!("e{}", evidence.len());
+        evidence.push(Evidence { entry, item });
+    }
+    asked
+}
+
+fn most_likely(m: &Model, test: usize, case: usize) -> Answer {
+    match &*m.columns[test] {
+        Column::Figures {
+            scale, readings, ..
+        } => {
+            let [low, high] = readings.of(case).mean.map(|y| scale.from(y));
+            if low.is_infinite() {
+                Answer::OverRange
+            } else {
+                Answer::Figure { low, high }
+            }
+        }
+        Column::Outcomes { cases, .. } => {
+            let each = cases[case].iter().enumerate();
+            let most = each.max_by(|a, b| a.1.total_cmp(b.1)).unwrap().0;
+            Answer::Outcome(most, None)
+        }
+    }
+}
+
+/// A dead throttle is renewed by one of its own kind: which kind it is is looked at first, as little as that moves the odds.
+#[test]
+fn before_the_very_part_is_changed_its_kind_is_looked_at() {
+    for id in ["gh48", "ks36"] {
+        let m = common::model(id);
+        let dead = m.cases.iter().position(|c| c.key == "thr-dead#1");
+        let asked = until_a_repair(m, dead.unwrap(), "S02");
+        let [
+            ..,
+            (Action::Built(case), belief),
+            (Action::Repair(class), _),
+        ] = &*asked
+        else {
+            panic!("{id}: {:?}", asked.last().map(|a| a.0));
+        };
+        assert_eq!(m.classes[*class].id, "throttle");
+        assert!(m.cases[*case].key.starts_with("built:throttle="), "{id}");
+        // of itself it is no question
+        let way = belief.ways.iter().find(|w| w.case == *case).unwrap();
+        assert!(way.share() < 0.3, "{id}: {:.2}", way.share());
+    }
 }
