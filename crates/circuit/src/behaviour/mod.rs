@@ -57,8 +57,8 @@ const SAGS: f64 = 0.14;
 /// A throttle line below this at rest is broken or has no supply, volts.
 const NO_SIGNAL: f64 = 0.3;
 
-/// Lines that tell the controller of a squeezed lever.
-pub const BRAKES: [&str; 2] = ["BRL", "BRR"];
+/// Lines that tell the controller of a squeezed lever, each with the strand of its lever.
+pub const BRAKES: [(&str, &str); 2] = [("BRL", "brake-left"), ("BRR", "brake-right")];
 
 /// No direct signs.
 pub static NO_SIGNS: BTreeMap<String, String> = BTreeMap::new();
@@ -149,7 +149,7 @@ impl<'a> Scene<'a> {
         match sign {
             "motor" => true,
             "assist" => family.has("pedals"),
-            "brake_sign" => BRAKES.iter().any(|line| self.net.find(line).is_some()),
+            "brake_sign" => BRAKES.iter().any(|(line, _)| self.net.find(line).is_some()),
             "pull" => family.has("electronic"),
             "ctr_click" => self.net.element("contactor").is_some(),
             "drag_in" | "drag_out" => six_step,

@@ -152,8 +152,7 @@ impl Scene<'_> {
     pub(super) fn braked(&self, state: &VehicleState, side: Side) -> Option<Standstill> {
         let s = self.solve(&self.running(state), 0);
         let level = self.profile.brake_threshold();
-        let levers = [("BRL", "brake-left"), ("BRR", "brake-right")];
-        levers.iter().find_map(|(line, strand)| {
+        super::BRAKES.iter().find_map(|(line, strand)| {
             let line = side.of(line);
             // no lever, nothing to squeeze
             self.profile.family.strand(strand)?;

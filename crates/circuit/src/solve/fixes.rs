@@ -39,6 +39,13 @@ pub(crate) fn fix(fixes: &mut [Fix], effect: &Effect) {
     }
 }
 
+/// The elements to which something is done.
+pub(super) fn touched(fixes: &[Fix]) -> Vec<usize> {
+    let each = fixes.iter().enumerate();
+    let touched = each.filter(|(_, fix)| **fix != HEALTHY);
+    touched.map(|(k, _)| k).collect()
+}
+
 /// The elements with a fault, what lies between two points appended, and what each is put to.
 pub(crate) fn faulted(net: &Netlist, effects: &[Effect]) -> (Vec<Element>, Vec<Fix>) {
     let mut elements = net.elements.clone();

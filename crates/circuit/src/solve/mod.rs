@@ -20,7 +20,7 @@ use crate::state::{Throttle, VehicleState};
 use device::Device;
 pub(crate) use device::{Linear, LinearKind};
 pub(crate) use eliminate::substitute;
-use fixes::{Fix, HEALTHY, faulted, fix};
+use fixes::{Fix, HEALTHY, faulted, fix, touched};
 use order::NONE;
 pub(crate) use order::Plan;
 pub use search::Islands;
@@ -173,7 +173,7 @@ impl Circuit {
         let plan = Arc::new(Plan::new(net.nodes.len(), &elements, pairs));
         Self {
             elements: elements.into(),
-            touched: Self::touched(&fixes),
+            touched: touched(&fixes),
             fixes,
             plan,
         }
@@ -210,7 +210,7 @@ impl Circuit {
             }
             Self {
                 elements: Arc::clone(&every.elements),
-                touched: Self::touched(&fixes),
+                touched: touched(&fixes),
                 fixes,
                 plan: Arc::clone(&every.plan),
             }
@@ -283,7 +283,7 @@ impl Circuit {
     }
 
     /// Solve several circuits side by side: the places of the elimination are looked up once for all of them. Each
-    /// comes out as if it had been solved alone. They must come from one [`Self::compile`] by [`Self::with`].
+    /// comes out as if it had been solved alone. They must share an order: come from one [`Self::compile`] by [`Self::together`].
     pub fn solve_lanes<const L: usize>(
         lanes: [Lane<'_>; L],
         moment: &Moment,

@@ -3,9 +3,8 @@
 
 use super::device::{Device, Linear, LinearKind, Sees};
 use super::eliminate::Equations;
-use super::fixes::HEALTHY;
 use super::order::Plan;
-use super::{Circuit, Extra, Lane, MAX_FLIPS, MAX_ROUNDS, Moment};
+use super::{Extra, Lane, MAX_FLIPS, MAX_ROUNDS, Moment};
 use std::ops::Index;
 use std::sync::Arc;
 
@@ -258,15 +257,6 @@ impl<const L: usize> Search<L> {
         if self.settled[l] || joins {
             self.islands[l] = Some(islands);
         }
-    }
-}
-
-impl Circuit {
-    /// The elements that its fault touches.
-    pub(super) fn touched(fixes: &[super::fixes::Fix]) -> Vec<usize> {
-        let each = fixes.iter().enumerate();
-        let touched = each.filter(|(_, fix)| **fix != HEALTHY);
-        touched.map(|(k, _)| k).collect()
     }
 }
 

@@ -114,7 +114,7 @@ impl<'a> Kept<'a> {
         });
         // what lights, and by what it is asked to drive
         let there = |point: &str| net.find(point).is_some() == old.net.find(point).is_some();
-        let brakes = |net: &Netlist| BRAKES.iter().any(|line| net.find(line).is_some());
+        let brakes = |net: &Netlist| BRAKES.iter().any(|(line, _)| net.find(line).is_some());
         let shown_alike = profile.family.shows == old.profile.family.shows
             && ["THR", "THR2", "PAS"].into_iter().all(there)
             && brakes(net) == brakes(&old.net);
