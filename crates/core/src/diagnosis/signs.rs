@@ -79,6 +79,19 @@ impl Asked {
         })
     }
 
+    /// Where a sign stands in what is seen, and the value that is so called there; none when it was not asked about.
+    pub fn place_of(
+        &self,
+        catalogue: &Catalogue,
+        sign: &str,
+        state: &VehicleState,
+        value: &str,
+    ) -> Option<(usize, u8)> {
+        let values = &catalogue.faults.sign(sign)?.values;
+        let code = values.iter().position(|v| v == value)?;
+        Some((self.place(sign, state)?, code as u8))
+    }
+
     /// The value of a sign in what was seen; none when it was not asked about.
     pub fn value<'a>(
         &self,
@@ -183,15 +196,16 @@ pub fn outcome_rows(
     else {
         return None;
     };
-    let state = apart_only(test);
+    let spec = catalogue.faults.sign(sign);
+    // by value of the sign, its outcome
+    let outcome = |value: &String| outcomes.iter().position(|o| o.0 == *value).unwrap_or(0);
+    let called: Vec<usize> = spec.map_or_else(Vec::new, |s| s.values.iter().map(outcome).collect());
+    let place = asked.place(sign, &apart_only(test));
     let at = |seen: &Seen| {
-        let value = asked.value(catalogue, seen, sign, &state);
-        value
-            .and_then(|v| outcomes.iter().position(|o| o.0 == v))
-            .unwrap_or(0)
+        let value = place.and_then(|place| called.get(seen[place] as usize));
+        value.copied().unwrap_or(0)
     };
     let usual = at(sound);
-    let spec = catalogue.faults.sign(sign);
     // what is called something else by a table, where there is one
     let told = |value: usize| -> Option<Vec<f64>> {
         let called = spec?.seen_as.get(&outcomes[value].0)?;
@@ -208,15 +222,16 @@ pub fn outcome_rows(
         let plain = || outcome_row(value, usual, outcomes.len(), *sensitivity, *specificity);
         told(value).unwrap_or_else(plain)
     };
-    let healthy = row(usual);
+    let rows: Vec<Vec<f64>> = (0..outcomes.len()).map(row).collect();
+    let healthy = rows[usual].clone();
     let of = |(case, seen): (&FaultCase, &Seen)| -> Vec<f64> {
-        let mine = row(at(seen));
+        let mine = &rows[at(seen)];
         // a sign the fault names is one its stimulus brings out
         if case.intermittent && !case.signs.contains_key(sign) {
             let mixed = mine.iter().zip(&healthy);
             mixed.map(|(m, u)| 0.35 * m + 0.65 * u).collect()
         } else {
-            mine
+            mine.clone()
         }
     };
     Some((cases.iter().zip(seen).map(of).collect(), healthy))

@@ -15,9 +15,13 @@ impl Model {
         let pedals = self.profile.family.has("pedals");
         let family = &self.profile.family;
         let (packs, drives) = (family.has("second-pack"), family.has("second-drive"));
+        let place_of = |sign, value| self.asked.place_of(catalogue, sign, &rest, value);
+        let one_side = place_of("sides", "one");
+        let shows = |seen: &Seen, sign: Option<(usize, u8)>| {
+            sign.is_some_and(|(place, value)| seen[place] == value)
+        };
         let spared = |case: &FaultCase, seen: &Seen| {
-            let sides = self.asked.value(catalogue, seen, "sides", &rest);
-            (drives && sides == Some("one")) || (packs && FEEDS.contains(&case.segment.as_str()))
+            (drives && shows(seen, one_side)) || (packs && FEEDS.contains(&case.segment.as_str()))
         };
         let total: f64 = self.hypotheses[..self.cases.len() - self.variants]
             .iter()
@@ -30,6 +34,8 @@ impl Model {
             let id = symptom.id.get_ref();
             let mut column = Vec::with_capacity(self.cases.len());
             let faults = self.cases.len() - self.variants;
+            let when = symptom.when.iter().filter(|(sign, _)| has(sign));
+            let when: Vec<_> = when.map(|(sign, value)| place_of(sign, value)).collect();
             for (case, seen) in self.cases[..faults].iter().zip(&self.signs) {
                 let none = BTreeMap::new();
                 let prior = catalogue.priors.get(&case.fault);
@@ -39,11 +45,8 @@ impl Model {
                 } else {
                     table.get(id).copied()
                 };
-                let derived = (!symptom.when.is_empty()).then(|| {
-                    symptom.when.iter().filter(|(s, _)| has(s)).all(|(s, v)| {
-                        self.asked.value(catalogue, seen, s, &rest) == Some(v.as_str())
-                    })
-                });
+                let derived = !symptom.when.is_empty();
+                let derived = derived.then(|| when.iter().all(|sign| shows(seen, *sign)));
                 let p = match (listed, derived) {
                     (Some(p), Some(true)) => p.max((p + FOLLOWS) / 2.0),
                     (Some(p), Some(false)) if case.intermittent => p,
