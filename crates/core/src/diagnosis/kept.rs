@@ -139,11 +139,6 @@ impl<'a> Kept<'a> {
         (0..self.probes.len()).filter(moves).collect()
     }
 
-    /// Was every probe there before?
-    pub fn comparable(&self) -> bool {
-        self.probes.iter().all(Option::is_some)
-    }
-
     /// Does an old case touch one of these probes?
     pub fn touches(&self, old: usize, probes: &[usize]) -> bool {
         probes.iter().any(|p| match self.column(*p) {
@@ -178,6 +173,14 @@ impl<'a> Kept<'a> {
     pub fn read(&self, case: usize, probe: usize) -> Prediction {
         let old = self.known[case];
         old.map_or_else(Prediction::default, |old| self.read_then(old, probe))
+    }
+
+    /// The same where it was another figure than on a sound vehicle.
+    pub fn own(&self, case: usize, probe: usize) -> Option<&'a Prediction> {
+        match self.column(probe)? {
+            Column::Figures { readings, .. } => readings.moved(self.known[case]?),
+            Column::Outcomes { .. } => None,
+        }
     }
 
     /// What a case of the old model read at a probe.

@@ -168,17 +168,20 @@ impl<'a> Vehicle<'a> {
                     &mut ways.still
                 }
                 (Some(_), false) => &mut ways.moved,
-                (Some(_), true) if kept.comparable() => &mut ways.beside,
+                (Some(_), true) => &mut ways.beside,
                 _ => &mut ways.anew,
             };
             way.push(k);
         }
         let mut out = self.anew(&ways.anew);
 
-        // no point reads otherwise: nothing is seen otherwise
+        // no point reads otherwise than before or than on a sound vehicle, as it did: nothing is seen otherwise
         let same = |k: usize, row: &[Prediction]| {
             let mut each = self.probes.iter().zip(row).enumerate();
-            each.all(|(p, (probe, now))| probe.0.scale().same(&kept.read(k, p), now))
+            each.all(|(p, (probe, now))| {
+                let then = kept.own(k, p).unwrap_or(&self.sound[p]);
+                probe.0.scale().same(then, now)
+            })
         };
         let then = |k: usize| kept.seen(self.catalogue, k, &self.cases[k]);
         let before = |k: usize| then(k).filter(|_| kept.signs);
