@@ -54,6 +54,7 @@ pub async fn append(
     sent: &[Sent],
     by: &Person,
 ) -> Result<(i64, i32), ApiError> {
+    app.ahead.give_up(id);
     // within this process one after the other; another process makes the store say “moved”
     let turn = app.turns.of(id);
     let _mine = turn.lock().await;

@@ -1,6 +1,7 @@
 //! HTTP over store and core. Handlers extract, call, reply; errors turn into problem details in one
 //! place ([`error`]); one extractor turns a request into a person ([`auth`]).
 
+pub mod ahead;
 pub mod append;
 pub mod auth;
 pub mod clock;
@@ -69,6 +70,8 @@ pub struct App {
     pub closing: tokio::sync::watch::Sender<bool>,
     /// Tickets of the rack that wait to be worked out.
     pub behind: Arc<tickets::Behind>,
+    /// Whose vehicle is worked out ahead.
+    pub ahead: Arc<ahead::Ahead>,
     /// Jobs as they were folded last.
     pub folded: Arc<work::Folded>,
     /// Whose turn it is to write to a job.

@@ -143,6 +143,7 @@ async fn run(cli: Cli) -> Result<(), String> {
         web: Arc::new(web),
         closing: tokio::sync::watch::Sender::new(false),
         behind: Arc::default(),
+        ahead: Arc::default(),
         folded: Arc::default(),
         turns: Arc::default(),
         limits: Arc::default(),

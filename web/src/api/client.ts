@@ -21,6 +21,8 @@ export type MapStrand = Schemas["MapStrand"];
 export type Ticket = Schemas["Ticket"];
 export type Rack = Schemas["Rack"];
 export type Preview = Schemas["Preview"];
+/** What is known at the intake. */
+export type Known = Schemas["Known"];
 export type Problem = Schemas["Problem"];
 export type Body = Schemas["Body"];
 export type Sent = Schemas["Sent"];

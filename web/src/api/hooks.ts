@@ -11,6 +11,7 @@ import {
   type Body,
   type Change,
   type JobView,
+  type Known,
   type KnownFrom,
   type Station,
 } from "./client";
@@ -104,7 +105,7 @@ export const useCard = (id: string, test: string | undefined, head: number) =>
 /** What the rest of the job will take; it comes after the suspects and never holds them up. */
 export const useForecast = (job: JobView) => {
   // it keeps the server's cores busy: not after every press while one follows the other
-  const head = useSettled(job.head, 1500);
+  const head = useSettled(job.head, 3500);
   return useQuery({
     queryKey: ["forecast", job.id, head],
     enabled: job.bench != null && job.closed == null && head === job.head,
@@ -132,6 +133,21 @@ export const useIfSo = (job: JobView, change: Change | undefined, source: KnownF
       );
     },
   });
+
+/** Nothing waits for it, and nothing is said when it fails: what is pressed then only takes a moment longer. */
+const ahead = (asked: Promise<unknown>) => {
+  asked.catch(() => undefined);
+};
+
+/** Somebody looks at what fits in a slot: the server may work out ahead what is pressed next. */
+export const lookAhead = (job: JobView, slot: string): void => {
+  ahead(api.POST("/jobs/{id}/ahead", { params: { path: { id: job.id } }, body: { slot } }));
+};
+
+/** The same before there is a job. */
+export const lookAheadAtIntake = (known: Known, slot: string): void => {
+  ahead(api.POST("/intake/ahead", { body: { known, slot } }));
+};
 
 export const useProfile = (job: JobView | undefined) =>
   useQuery({

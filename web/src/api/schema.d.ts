@@ -184,6 +184,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/intake/ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody looks at what fits in a slot: what may be pressed there is worked out ahead. Nothing is stored. */
+        post: operations["look_ahead_at_intake"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/invitation": {
         parameters: {
             query?: never;
@@ -243,6 +260,23 @@ export interface paths {
         get: operations["show_job"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/ahead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody looks at what fits in a slot: what may be said of it is worked out ahead. Nothing is stored. */
+        post: operations["look_ahead"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2697,6 +2731,16 @@ export interface components {
              */
             seq: number;
         };
+        /** @description What somebody looks at. */
+        LookedAtSlot: {
+            /** @description Slot whose kinds are shown. */
+            slot: string;
+        };
+        /** @description A vehicle of which somebody looks at what fits in a slot. */
+        LookedAtVehicle: {
+            known: components["schemas"]["Known"];
+            slot: string;
+        };
         /** @description The map. */
         Map: {
             /** @description Boxes with their shares. */
@@ -4510,6 +4554,35 @@ export interface operations {
             };
         };
     };
+    look_ahead_at_intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedAtVehicle"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     accept_invitation: {
         parameters: {
             query?: never;
@@ -4649,6 +4722,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobView"];
                 };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_ahead: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedAtSlot"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             "4XX": {
                 headers: {

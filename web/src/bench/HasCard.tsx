@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { Change, JobView, KnownFrom } from "../api/client";
-import { useProfile } from "../api/hooks";
+import { lookAhead, useProfile } from "../api/hooks";
 import { Has } from "../has/Has";
 import { ErrorLine, KeyedCard } from "../ui/parts";
 
@@ -28,6 +28,9 @@ export const HasCard = ({ job, error, onChange, onClose }: Props) => {
             closed={job.closed != null}
             onSet={(change) => {
               onChange(change, "seen");
+            }}
+            onLook={(slot) => {
+              lookAhead(job, slot);
             }}
           />
         ) : (

@@ -13,6 +13,8 @@ interface Props {
   standstill: Standstill | null | undefined;
   closed: boolean;
   onSet: (change: Change) => void;
+  /** Somebody looks at what fits in a slot. */
+  onLook: (slot: string) => void;
   /** One low row of drawings, beneath a map. */
   row?: boolean;
   /** In a card: smaller, under its own heading. */
@@ -25,7 +27,7 @@ interface Props {
 const LEANING_LEFT = `repeating-linear-gradient(135deg, transparent 0 5.85px, ${v("ink3")} 5.85px 7px)`;
 
 /** What the vehicle has, slot by slot: dashed while assumed, solid once somebody looked; a press opens what else fits. */
-export const Has = ({ slots, standstill, closed, onSet, row = false, narrow = false, more }: Props) => {
+export const Has = ({ slots, standstill, closed, onSet, onLook, row = false, narrow = false, more }: Props) => {
   const [open, setOpen] = useState<string>();
   const there = slots.filter((s) => s.kind != null || s.changed);
   const empty = slots.filter((s) => s.kind == null && !s.changed);
@@ -47,6 +49,7 @@ export const Has = ({ slots, standstill, closed, onSet, row = false, narrow = fa
   );
   const press = (slot: string) => {
     setOpen(slot === open ? undefined : slot);
+    if (slot !== open && slot !== MORE && !closed) onLook(slot);
   };
   const known = `${String(seen)} seen, ${String(there.length - seen)} assumed, ${String(changed)} changed here`;
   return (

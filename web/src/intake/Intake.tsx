@@ -4,7 +4,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, Refusal, take, type Change, type Preview } from "../api/client";
-import { useChoices, useKeptBuilds } from "../api/hooks";
+import { lookAheadAtIntake, useChoices, useKeptBuilds } from "../api/hooks";
 import { Suspects } from "../bench/Suspects";
 import { JobLine } from "../frame/JobLine";
 import { Has } from "../has/Has";
@@ -320,6 +320,11 @@ export const IntakeNew = () => {
               if (change.what === "component") {
                 set({ has: [...has.filter((h) => h.slot !== change.slot), change] });
               }
+            }}
+            onLook={(slot) => {
+              // what is pressed next takes the place of what was pressed there
+              const apart = changes.filter((c) => c.what !== "component" || c.slot !== slot);
+              lookAheadAtIntake({ ...known, changes: apart }, slot);
             }}
           />
         </Box>

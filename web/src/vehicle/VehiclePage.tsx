@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { useNavigate, useParams } from "react-router";
 import type { Change, JobView, KnownFrom, Slot, VehicleProfile } from "../api/client";
-import { useAppend, useJob, useProfile } from "../api/hooks";
+import { lookAhead, useAppend, useJob, useProfile } from "../api/hooks";
 import { JobLine, stationOf } from "../frame/JobLine";
 import { JobCell, MinutesCell, TitleBlock } from "../frame/TitleBlock";
 import { v } from "../theme/tokens";
@@ -87,6 +87,9 @@ const VehicleOf = ({ job, profile: p }: { job: JobView; profile: VehicleProfile 
           }))}
           standstill={p.standstill}
           closed={closed}
+          onLook={(slot) => {
+            lookAhead(job, slot);
+          }}
           more={(slot) => (
             <>
               <Joins slot={slot} profile={p} closed={closed} onSet={set} />

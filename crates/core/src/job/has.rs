@@ -188,4 +188,29 @@ impl Job {
         out.sort_by_key(|s| s.kind.is_none() && !s.changed);
         out
     }
+
+    /// What a look at a slot may say is there, the likeliest first: what is assumed, what else fits, and nothing where that can
+    /// be. Empty for a slot that no such vehicle has.
+    pub fn likely(&self, catalogue: &Catalogue, slot: &str) -> Vec<Change> {
+        let (Some(family), Ok(shelf)) = (self.family(catalogue), Shelf::shipped()) else {
+            return Vec::new();
+        };
+        let Some(spec) = shelf.slot(slot) else {
+            return Vec::new();
+        };
+        let there = family.build.in_slot(slot).map(|c| c.kind.clone());
+        let slots = std::slice::from_ref(spec.id.get_ref());
+        let mut fits = fitting(&family.build, slots, shelf);
+        fits.sort_by(|a, b| b.share.total_cmp(&a.share));
+        let fits = fits.into_iter().map(|f| f.kind.id.get_ref().clone());
+        let others = fits.filter(|kind| Some(kind) != there.as_ref());
+        let none = there.is_some() && !spec.needed;
+        let kinds = there.iter().cloned().chain(others).map(Some);
+        let said = kinds.chain(none.then_some(None));
+        said.map(|kind| Change::Component {
+            slot: slot.into(),
+            kind,
+        })
+        .collect()
+    }
 }

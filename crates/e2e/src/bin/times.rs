@@ -28,6 +28,91 @@ async fn dead_bike(client: &Client, sticker: &str) -> Done<Value> {
     client.open_gate(job, sticker).await
 }
 
+/// What somebody says on the Bench of what the vehicle has, one after the other.
+const PICKED: [(&str, &str); 8] = [
+    ("brake-left", "hall-lever"),
+    ("throttle", "potentiometer-throttle"),
+    ("brake-right", "lever-that-opens"),
+    ("pedals", "double-pedal-sensor"),
+    ("brake-left", "lever-that-closes"),
+    ("throttle", "hall-throttle"),
+    ("brake-right", "none"),
+    ("lights", "none"),
+];
+/// How long somebody looks at what fits before they pick.
+const LOOKED: std::time::Duration = std::time::Duration::from_millis(1200);
+
+/// Pick components on the Bench of the commonest bike and print how long the page takes to show it weighed anew.
+async fn picked(server: &Server, client: &Client, b: &Browser) -> Done {
+    let job = client
+        .open_as("Dash lit, nothing moves", 48, "geared-hub")
+        .await?;
+    let told = json!({"kind": "symptom", "symptom": "S02", "yes": true, "by_customer": true});
+    let job = client.step(&job, told).await?;
+    let job = client.open_gate(job, "TH-000").await?;
+    let id = job["id"].as_str().unwrap_or_default();
+    let bench = format!("{}/jobs/{id}/bench", server.url);
+    b.page.goto(bench).await?;
+    b.see("[data-to-has]").await?;
+    b.press("[data-to-has]").await?;
+    let (mut all, mut suspects) = (Vec::new(), Vec::new());
+    for (slot, kind) in PICKED {
+        let tile = format!("[data-slot={slot}]");
+        b.see(&tile).await?;
+        tokio::time::sleep(AT_REST).await;
+        if b.script(&format!(
+            "return document.querySelector('[data-slot-open={slot}]') == null"
+        ))
+        .await?
+            == json!(true)
+        {
+            b.press(&tile).await?;
+        }
+        let fits = format!("[data-slot-open={slot}] [data-fits={kind}]");
+        b.see(&fits).await?;
+        tokio::time::sleep(LOOKED).await;
+        // from the press until the job is there with its new suspects, and to the frame in which the row says so as well
+        let wait = format!(
+            "window.took = undefined; window.job = undefined;
+            performance.clearResourceTimings(); performance.setResourceTimingBufferSize(1000);
+            const start = performance.now();
+            const came = () => performance.getEntriesByType('resource').filter(e => e.name.includes('{id}?station')).map(e => e.responseEnd)[0];
+            const said = () => {{ const pick = document.querySelector('{fits}'); return pick == null || pick.disabled || pick.getAttribute('aria-pressed') === 'true'; }};
+            document.querySelector('{fits}').click();
+            const look = () => {{
+                if (window.job == null && came() != null) window.job = performance.now() - start;
+                if (window.job != null && said()) window.took = performance.now() - start; else requestAnimationFrame(look);
+            }};
+            requestAnimationFrame(look);"
+        );
+        b.script(&wait).await?;
+        for _ in 0..100 {
+            if let Some(ms) = b.script("return window.took").await?.as_f64() {
+                all.push(ms);
+                suspects.push(b.script("return window.job").await?.as_f64().unwrap_or(ms));
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+        }
+    }
+    let each = |all: &[f64]| {
+        let each: Vec<String> = all.iter().map(|ms| format!("{ms:.0}")).collect();
+        each.join(", ")
+    };
+    for (what, all) in [
+        ("the new suspects are there", suspects),
+        ("the row shows it", all),
+    ] {
+        println!(
+            "| a component picked on the Bench until {what}, median of {} ({}) | {:.0} ms |",
+            all.len(),
+            each(&all),
+            median(all.clone())
+        );
+    }
+    Ok(())
+}
+
 #[tokio::main]
 async fn main() -> Done {
     let database = Database::create().await?;
@@ -89,6 +174,7 @@ async fn main() -> Done {
         page.len(),
         median(page.clone())
     );
+    picked(&server, &client, &b).await?;
     let status = std::fs::read_to_string(format!("/proc/{}/status", server.process()))?;
     let resident = status
         .lines()

@@ -2,11 +2,13 @@
 //! splits them. Nothing is stored.
 
 use crate::App;
+use crate::ahead;
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
 use crate::work;
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use serde::{Deserialize, Serialize};
 use spannung_circuit::{Change, KnownFrom};
 use spannung_core::diagnosis::belief::Belief;
@@ -19,7 +21,9 @@ use spannung_core::job::map::{self, Map};
 use spannung_core::job::standstill::StandstillView;
 use spannung_core::job::view::Bench;
 use spannung_core::job::{Body, Job, Logged, admit};
+use spannung_store::people::Person;
 use std::collections::BTreeSet;
+use std::sync::Arc;
 use utoipa::ToSchema;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -30,7 +34,9 @@ const COMMONEST: usize = 8;
 
 /// Routes.
 pub fn router() -> OpenApiRouter<App> {
-    OpenApiRouter::new().routes(routes!(preview))
+    OpenApiRouter::new()
+        .routes(routes!(preview))
+        .routes(routes!(look_ahead_at_intake))
 }
 
 /// An answer: a symptom or risk factor, yes, no or not known.
@@ -55,6 +61,72 @@ struct Known {
     /// What is known to be otherwise on it already.
     #[serde(default)]
     changes: Vec<Change>,
+}
+
+/// A vehicle of which somebody looks at what fits in a slot.
+#[derive(Deserialize, ToSchema)]
+struct LookedAtVehicle {
+    known: Known,
+    slot: String,
+}
+
+/// Entries of a job that is not there yet.
+fn logged(app: &App, person: &Person, bodies: Vec<Body>) -> Vec<Logged> {
+    let now = app.clock.now();
+    let each = bodies.into_iter().enumerate();
+    each.map(|(k, body)| Logged {
+        id: Uuid::from_u128(k as u128 + 1),
+        seq: k as i64 + 1,
+        at: now,
+        by: person.name.clone(),
+        by_id: Some(person.id),
+        body,
+    })
+    .collect()
+}
+
+impl Known {
+    /// What is known of the vehicle as entries, and the job that comes of them.
+    fn vehicle(&self, app: &App, person: &Person) -> Result<(Vec<Body>, Job), ApiError> {
+        let opened = Body::Opened(entry::Opened {
+            words: self.words.clone(),
+            volts_class: self.volts_class,
+            drive: self.drive.clone(),
+            seconds: 0.0,
+            from_job: None,
+        });
+        admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
+        let fold = |bodies: &[Body]| {
+            let entries = logged(app, person, bodies.to_vec());
+            Job::fold(&app.catalogue, &entries, &[])
+        };
+        let mut bodies = vec![opened];
+        let mut vehicle = fold(&bodies);
+        for change in &self.changes {
+            // at the intake a component is pressed by whoever stands before it
+            let seen = matches!(change, Change::Component { .. });
+            let body = Body::Change(entry::Change {
+                change: change.clone(),
+                source: seen.then_some(KnownFrom::Seen),
+            });
+            admit::admit(&app.catalogue, &vehicle, &body, person.role)?;
+            bodies.push(body);
+            vehicle = fold(&bodies);
+        }
+        Ok((bodies, vehicle))
+    }
+}
+
+/// Somebody looks at what fits in a slot: what may be pressed there is worked out ahead. Nothing is stored.
+#[utoipa::path(post, path = "/intake/ahead", request_body = LookedAtVehicle, responses((status = 204), (status = "4XX", body = Problem)))]
+async fn look_ahead_at_intake(
+    State(app): State<App>,
+    Who(person): Who,
+    Json(at): Json<LookedAtVehicle>,
+) -> Result<StatusCode, ApiError> {
+    let (_, vehicle) = at.known.vehicle(&app, &person)?;
+    ahead::look(&app, None, &vehicle, &at.slot)?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// Words in the customer's words, in UTF-16 units.
@@ -127,41 +199,8 @@ async fn preview(
     Who(person): Who,
     Json(known): Json<Known>,
 ) -> Result<Json<Preview>, ApiError> {
-    let opened = Body::Opened(entry::Opened {
-        words: known.words.clone(),
-        volts_class: known.volts_class,
-        drive: known.drive.clone(),
-        seconds: 0.0,
-        from_job: None,
-    });
-    admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
-    let catalogue = std::sync::Arc::clone(&app.catalogue);
-    let mut bodies = vec![opened];
-    let logged = |bodies: Vec<Body>| -> Vec<Logged> {
-        let now = app.clock.now();
-        let each = bodies.into_iter().enumerate();
-        each.map(|(k, body)| Logged {
-            id: Uuid::from_u128(k as u128 + 1),
-            seq: k as i64 + 1,
-            at: now,
-            by: person.name.clone(),
-            by_id: Some(person.id),
-            body,
-        })
-        .collect()
-    };
-    let mut vehicle = Job::fold(&catalogue, &logged(bodies.clone()), &[]);
-    for change in known.changes {
-        // at the intake a component is pressed by whoever stands before it
-        let seen = matches!(change, Change::Component { .. });
-        let body = Body::Change(entry::Change {
-            change,
-            source: seen.then_some(KnownFrom::Seen),
-        });
-        admit::admit(&catalogue, &vehicle, &body, person.role)?;
-        bodies.push(body);
-        vehicle = Job::fold(&catalogue, &logged(bodies.clone()), &[]);
-    }
+    let catalogue = Arc::clone(&app.catalogue);
+    let (mut bodies, vehicle) = known.vehicle(&app, &person)?;
     let family = vehicle.family(&catalogue);
     let found = hearing::hear(&catalogue, &known.words, family);
     let mut heard = Vec::new();
@@ -230,7 +269,7 @@ async fn preview(
             })
             .collect()
     };
-    let job = Job::fold(&app.catalogue, &logged(bodies), &[]);
+    let job = Job::fold(&app.catalogue, &logged(&app, &person, bodies), &[]);
     if job.family(&app.catalogue).is_none() {
         return Ok(Json(Preview {
             heard,

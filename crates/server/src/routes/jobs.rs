@@ -1,6 +1,7 @@
 //! Jobs: open, show, append, cards, record, report.
 
 use crate::App;
+use crate::ahead;
 use crate::append::{self, Sent};
 use crate::auth::Who;
 use crate::error::{ApiError, Problem};
@@ -36,6 +37,7 @@ pub fn router() -> OpenApiRouter<App> {
         .routes(routes!(add_entries))
         .routes(routes!(show_card))
         .routes(routes!(show_if_so))
+        .routes(routes!(look_ahead))
         .routes(routes!(show_forecast))
         .routes(routes!(show_profile))
         .routes(routes!(show_record))
@@ -199,6 +201,31 @@ async fn show_if_so(
         w.if_so(tried.strand.as_deref())
     });
     Ok(Json(so.await?))
+}
+
+/// What somebody looks at.
+#[derive(Deserialize, ToSchema)]
+struct LookedAtSlot {
+    /// Slot whose kinds are shown.
+    slot: String,
+}
+
+/// Somebody looks at what fits in a slot: what may be said of it is worked out ahead. Nothing is stored.
+#[utoipa::path(post, path = "/jobs/{id}/ahead", params(("id" = Uuid, Path)), request_body = LookedAtSlot, responses((status = 204), (status = "4XX", body = Problem)))]
+async fn look_ahead(
+    State(app): State<App>,
+    _: Who,
+    Path(id): Path<Uuid>,
+    Json(at): Json<LookedAtSlot>,
+) -> Result<StatusCode, ApiError> {
+    let loaded = work::load(&app, id).await?;
+    if !loaded.modelled(&app.catalogue) {
+        return Err(ApiError::not_found("wiring model for this vehicle"));
+    }
+    if loaded.job.closed.is_none() {
+        ahead::look(&app, Some(id), &loaded.job, &at.slot)?;
+    }
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// What the rest of a job will take, played on from what is known.

@@ -1,0 +1,98 @@
+//! Models worked out ahead: while somebody looks at what fits in a place of a vehicle, the vehicle with each of it. What is then
+//! pressed is there, or begun.
+
+use crate::App;
+use crate::error::ApiError;
+use spannung_circuit::{Change, KnownFrom, Shelf};
+use spannung_core::job::entry;
+use spannung_core::job::{Body, Job, Logged};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use uuid::Uuid;
+
+/// Answers that are worked out ahead, the likeliest.
+const MOST: usize = 4;
+
+/// The newest look: an older one is given up after the model at which it is.
+#[derive(Debug, Default)]
+pub struct Ahead(Mutex<Look>);
+
+/// Its number, and the job whose vehicle it is; none at the intake.
+#[derive(Debug, Default)]
+struct Look {
+    number: u64,
+    job: Option<Uuid>,
+}
+
+impl Ahead {
+    fn newest(&self) -> MutexGuard<'_, Look> {
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn begin(&self, job: Option<Uuid>) -> u64 {
+        let mut newest = self.newest();
+        newest.number += 1;
+        newest.job = job;
+        newest.number
+    }
+
+    /// Something was said of a job: what is worked out ahead of it is given up.
+    pub fn give_up(&self, job: Uuid) {
+        let mut newest = self.newest();
+        if newest.job == Some(job) {
+            newest.number += 1;
+        }
+    }
+}
+
+/// Work out how a vehicle would stand with what may be said to be in a slot. It returns at once.
+///
+/// # Errors
+/// No such slot on any vehicle.
+pub fn look(app: &App, id: Option<Uuid>, job: &Job, slot: &str) -> Result<(), ApiError> {
+    let known = Shelf::shipped().is_ok_and(|shelf| shelf.slot(slot).is_some());
+    if !known {
+        return Err(ApiError::not_found("place on a vehicle"));
+    }
+    let mine = app.ahead.begin(id);
+    let (app, job, slot) = (app.clone(), job.clone(), slot.to_owned());
+    tokio::spawn(async move {
+        let catalogue = Arc::clone(&app.catalogue);
+        let answers = move || -> Vec<Job> {
+            let likely = job.likely(&catalogue, &slot).into_iter().take(MOST);
+            let with = |change| {
+                let mut with = job.clone();
+                with.next(&catalogue, &seen(&job, change));
+                with
+            };
+            likely.map(with).collect()
+        };
+        let answers = tokio::task::spawn_blocking(answers).await;
+        for with in answers.unwrap_or_default() {
+            if app.ahead.newest().number != mine {
+                return;
+            }
+            if with.misfit(&app.catalogue).is_none()
+                && let Err(error) = app.models.of(&app.catalogue, &with).await
+            {
+                tracing::debug!(%error, "not worked out ahead");
+            }
+        }
+    });
+    Ok(())
+}
+
+/// The entry by which it would be said.
+fn seen(job: &Job, change: Change) -> Logged {
+    let body = Body::Change(entry::Change {
+        change,
+        source: Some(KnownFrom::Seen),
+    });
+    Logged {
+        id: Uuid::nil(),
+        seq: job.head + 1,
+        at: job.opened_at.unwrap_or(time::OffsetDateTime::UNIX_EPOCH),
+        by: String::new(),
+        by_id: None,
+        body,
+    }
+}
