@@ -43,7 +43,7 @@ impl Client {
         Ok(reply.error_for_status()?.json().await?)
     }
 
-    /// POST JSON: status and reply.
+    /// POST JSON: status and reply; null where there is none to give.
     ///
     /// # Errors
     /// The server does not answer.
@@ -54,7 +54,9 @@ impl Client {
             .json(body)
             .send()
             .await?;
-        let status = reply.status().as_u16();
-        Ok((status, reply.json().await?))
+        match reply.status().as_u16() {
+            204 => Ok((204, Value::Null)),
+            status => Ok((status, reply.json().await?)),
+        }
     }
 }

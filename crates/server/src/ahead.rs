@@ -96,3 +96,25 @@ fn seen(job: &Job, change: Change) -> Logged {
         body,
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::{Ahead, Uuid};
+
+    #[test]
+    fn a_look_is_given_up_for_a_newer_one_and_for_what_is_said_of_its_own_job() {
+        let (one, other) = (Uuid::from_u128(1), Uuid::from_u128(2));
+        let ahead = Ahead::default();
+        let newest = |look: u64| ahead.newest().number == look;
+        let first = ahead.begin(Some(one));
+        ahead.give_up(other);
+        assert!(newest(first));
+        ahead.give_up(one);
+        assert!(!newest(first));
+        let at_intake = ahead.begin(None);
+        ahead.give_up(one);
+        assert!(newest(at_intake));
+        let second = ahead.begin(Some(one));
+        assert!(!newest(at_intake) && newest(second));
+    }
+}

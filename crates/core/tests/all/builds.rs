@@ -46,6 +46,41 @@ fn a_swap_is_seen_and_struck_out_again() {
     assert!(display.source.is_some() && !display.changed);
 }
 
+/// The likeliest answer is what is assumed, then what else fits by its share on the road; a pack cannot be missing, a lever can.
+#[test]
+fn a_look_at_a_place_may_say_what_fits_there() {
+    let log = Log::of(48, "geared-hub");
+    let job = log.job();
+    let likely = |slot: &str| -> Vec<Option<String>> {
+        let all = job.likely(catalogue(), slot).into_iter();
+        let kind = |change| match change {
+            Change::Component { slot: at, kind } if at == slot => kind,
+            other => panic!("{other:?}"),
+        };
+        all.map(kind).collect()
+    };
+    for place in ["brake-left", "pack", "alarm"] {
+        let shown = slot(&log, place);
+        let said = likely(place);
+        assert_eq!(said.contains(&None), place == "brake-left", "{said:?}");
+        let first = said.first().and_then(Option::as_deref);
+        assert_eq!(shown.kind.is_some(), first == shown.kind.as_deref());
+        let percent = |kind: &Option<String>| {
+            let fits = shown.fits.iter().find(|f| Some(&f.kind) == kind.as_ref());
+            fits.map(|f| f.percent)
+        };
+        let others = &said[usize::from(shown.kind.is_some())..];
+        let shares: Vec<u8> = others.iter().filter_map(percent).collect();
+        assert!(shares.is_sorted_by(|a, b| a >= b), "{place}: {shares:?}");
+        // each once, and each of them can be said
+        let kinds = said.iter().flatten().count();
+        assert_eq!(kinds, shown.fits.len(), "{place}");
+    }
+    assert!(likely("saddle").is_empty());
+    let other = Log::of(48, "other").job();
+    assert!(other.likely(catalogue(), "brake-left").is_empty());
+}
+
 /// A second drive goes on whatever has a controller, and is worked out there: its faults have their repairs, its readings a sound
 /// figure.
 #[test]

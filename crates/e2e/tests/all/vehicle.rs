@@ -275,6 +275,50 @@ async fn a_change_is_tried_and_nothing_is_stored() -> Done {
     shop.close().await
 }
 
+/// What may be said of a place is worked out ahead, of a job and at the intake: nothing is stored, and what is said then counts.
+#[tokio::test]
+async fn what_is_looked_at_is_worked_out_and_nothing_is_stored() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let job = client.open_as("Stutters", 48, "geared-hub").await?;
+    let id = job["id"].as_str().unwrap_or_default().to_string();
+    let known = |volts: u16, changes: Value| json!({"words": "Stutters", "volts_class": volts, "drive": "geared-hub", "changes": changes});
+    let at_intake = |volts: u16, changes: Value, slot: &str| {
+        let body = json!({"known": known(volts, changes), "slot": slot});
+        ("/intake/ahead".to_string(), body)
+    };
+    let of_job = |id: &str, slot: Value| (format!("/jobs/{id}/ahead"), json!({ "slot": slot }));
+    let wrong = json!([{"what": "component", "slot": "pack", "kind": "hall-lever"}]);
+    for ((address, body), status) in [
+        (of_job(&id, json!("brake-left")), 204),
+        (of_job(&id, json!("brake-left")), 204),
+        (of_job(&id, json!("throttle")), 204),
+        (of_job(&id, json!("saddle")), 404),
+        (of_job(&id, json!(3)), 422),
+        (
+            of_job(&uuid::Uuid::nil().to_string(), json!("throttle")),
+            404,
+        ),
+        (at_intake(48, json!([]), "brake-left"), 204),
+        (at_intake(48, json!([]), "saddle"), 404),
+        (at_intake(7, json!([]), "brake-left"), 422),
+        (at_intake(48, wrong, "brake-left"), 422),
+    ] {
+        let (got, said) = client.post(&address, &body).await?;
+        assert_eq!(got, status, "{body} {said}");
+        let sentence = said["detail"].as_str().unwrap_or_default();
+        assert!(status == 204 || sentence.split(' ').count() > 4, "{said}");
+    }
+    let after = client.get(&format!("/jobs/{id}")).await?;
+    assert_eq!(after["head"], job["head"]);
+    assert_eq!(after["changes"], json!([]));
+    let opens = json!({"what": "component", "slot": "brake-left", "kind": "lever-that-opens"});
+    let said = json!({"kind": "change", "change": opens, "source": "seen"});
+    let after = client.step(&after, said).await?;
+    assert_eq!(after["changes"].as_array().map(Vec::len), Some(1));
+    shop.close().await
+}
+
 #[tokio::test]
 async fn what_does_not_go_together_is_said_with_what_would() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
