@@ -92,7 +92,7 @@ pub fn fitting<'a>(build: &Build, slots: &[String], shelf: &'a Shelf) -> Vec<Fit
 }
 
 /// What nobody has told yet of a vehicle, so that it may be built otherwise there.
-pub enum Open {
+enum Open {
     /// What makers choose.
     Variant(&'static Variant),
     /// The component in a slot.
@@ -100,10 +100,7 @@ pub enum Open {
 }
 
 /// What is open of a vehicle.
-///
-/// # Errors
-/// A table that does not read.
-pub fn open(profile: &Profile) -> Result<Vec<Open>, CircuitError> {
+fn open(profile: &Profile) -> Result<Vec<Open>, CircuitError> {
     let may = |v: &&Variant| {
         v.kind.is_none() && v.fits(&profile.family) && !profile.built.contains(v.id.get_ref())
     };
@@ -118,7 +115,7 @@ pub fn open(profile: &Profile) -> Result<Vec<Open>, CircuitError> {
 /// The ways that are open for a vehicle with this circuit.
 ///
 /// # Errors
-/// A table that does not read.
+/// A table that does not read, a circuit that does not build.
 pub fn ways(profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
     let each = open(profile)?;
     let each = each.iter().map(|one| one.ways(profile, net));
@@ -127,10 +124,7 @@ pub fn ways(profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> 
 
 impl Open {
     /// The ways to build it there.
-    ///
-    /// # Errors
-    /// A circuit that does not build.
-    pub fn ways(&self, profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
+    fn ways(&self, profile: &Profile, net: &Netlist) -> Result<Vec<Way>, CircuitError> {
         match self {
             Self::Variant(variant) => Ok(vec![chosen(variant, profile)?]),
             Self::Slot(slot) => components(slot, profile, net),

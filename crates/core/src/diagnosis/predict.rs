@@ -16,12 +16,14 @@ use crate::diagnosis::shared::Factor;
 use crate::diagnosis::signs::Asked;
 use crate::diagnosis::solved::{Moved, Vehicle};
 use crate::diagnosis::unlisted::{Known, unlisted};
-use crate::diagnosis::ways::{Ways, case_of};
+use crate::diagnosis::ways::{PutTogether, Ways, case_of};
 use crate::error::CoreError;
 use spannung_circuit::behaviour::Scene;
-use spannung_circuit::{FaultCase, Profile, VehicleState};
+use spannung_circuit::{CircuitError, FaultCase, Netlist, Profile, VehicleState};
 use std::collections::BTreeMap;
+use std::panic::resume_unwind;
 use std::sync::Arc;
+use std::thread::scope;
 
 impl Model {
     /// Work everything out for a profile: 0.1 to 1.5 s on one core.
@@ -59,7 +61,24 @@ impl Model {
         struck: Option<&str>,
     ) -> Result<Self, CoreError> {
         let net = profile.netlist()?;
-        let mut cases = catalogue.faults.cases(profile, &net)?;
+        scope(|scope| {
+            // what may be built otherwise is put together beside the rest
+            let ways = scope.spawn(|| PutTogether::all(profile, &net));
+            let ways = || ways.join().unwrap_or_else(|panic| resume_unwind(panic));
+            Self::of(catalogue, profile, &net, before, struck, ways)
+        })
+    }
+
+    /// `built` gives the ways to build it.
+    fn of(
+        catalogue: &Catalogue,
+        profile: &Profile,
+        net: &Netlist,
+        before: Option<&Self>,
+        struck: Option<&str>,
+        built: impl FnOnce() -> Result<Vec<PutTogether>, CircuitError>,
+    ) -> Result<Self, CoreError> {
+        let mut cases = catalogue.faults.cases(profile, net)?;
         let weight = |c: &FaultCase| catalogue.priors[&c.fault].weight_on(&profile.family);
         cases.retain(|c| weight(c) > 0.0);
         let listed = cases.len();
@@ -74,13 +93,13 @@ impl Model {
             }
         };
         let known: Vec<Known> = cases.iter().map(known).collect();
-        let more = unlisted(profile, &net, &cases, &known);
+        let more = unlisted(profile, net, &cases, &known);
         let beside: Vec<usize> = more.iter().map(|u| u.beside).collect();
         cases.extend(more.into_iter().map(|u| u.case));
-        let choices = choices(profile, &net, &cases[..listed]);
+        let choices = choices(profile, net, &cases[..listed]);
         let chosen = choices.len();
         cases.extend(choices);
-        let tests = build(catalogue, profile, &net)?;
+        let tests = build(catalogue, profile, net)?;
         let rest = VehicleState::default();
         let probes: Vec<(Probe, VehicleState)> = tests
             .iter()
@@ -89,22 +108,22 @@ impl Model {
                 Kind::Procedure { .. } => None,
             })
             .collect();
-        let forward = Forward::new(&profile.family, &net, &probes);
+        let forward = Forward::new(&profile.family, net, &probes);
         let base = forward.healthy();
         let asked = Asked::of(catalogue, &tests);
-        let sound = asked.look(catalogue, &Scene::of(profile, &net, &forward.circuit, None));
+        let sound = asked.look(catalogue, &Scene::of(profile, net, &forward.circuit, None));
         let kept = before
             .filter(|old| old.profile.decides_like(profile))
             .and_then(|old| {
                 Kept::of(
-                    catalogue, old, profile, &net, &cases, &tests, &base, &asked, &sound, &forward,
+                    catalogue, old, profile, net, &cases, &tests, &base, &asked, &sound, &forward,
                 )
             });
         let base = kept.as_ref().map_or(base.clone(), |k| k.sound(&base));
         let moved = kept.as_ref().map_or_else(Vec::new, Kept::moved);
         let some: Vec<(Probe, VehicleState)> = moved.iter().map(|p| probes[*p].clone()).collect();
         let moved = Moved {
-            forward: Forward::new(&profile.family, &net, &some),
+            forward: Forward::new(&profile.family, net, &some),
             probes: moved,
         };
         let again = kept.as_ref().map(|kept| (kept, &moved));
@@ -112,7 +131,7 @@ impl Model {
         let vehicle = Vehicle {
             catalogue,
             profile,
-            net: &net,
+            net,
             cases: &faults,
             probes: &probes,
             forward: &forward,
@@ -126,7 +145,7 @@ impl Model {
                 case.share = 0.0;
             }
         }
-        let ways = Ways::of(&vehicle, again, &sound)?;
+        let ways = Ways::of(&vehicle, again, &sound, built()?);
         cases.extend(ways.all.iter().map(|w| case_of(w)));
         signs.extend(ways.signs);
         let shares: Vec<f64> = ways.all.iter().map(|w| w.share).collect();
@@ -186,7 +205,7 @@ impl Model {
                 model.rows.push(rows);
             }
         }
-        model.nets = Nets::of(profile, &net, &model.tests);
+        model.nets = Nets::of(profile, net, &model.tests);
         match same.filter(|kept| kept.signs && kept.alike && kept.old.signs == model.signs) {
             Some(kept) => {
                 model.symptoms.clone_from(&kept.old.symptoms);
@@ -194,7 +213,7 @@ impl Model {
                 model.disagreements.clone_from(&kept.old.disagreements);
             }
             None => {
-                let scene = Scene::of(profile, &net, &forward.circuit, None);
+                let scene = Scene::of(profile, net, &forward.circuit, None);
                 model.symptomise(catalogue, &|sign| {
                     let computed = catalogue.faults.sign(sign).is_some_and(|s| s.computed);
                     !computed || scene.has(sign)

@@ -82,38 +82,49 @@ fn by_name(net: &Netlist, element: &Element) -> (Element, Vec<String>) {
     (plain, points.iter().map(name).collect())
 }
 
-impl Ways {
-    /// The ways that are open for a vehicle; `seen` of it as it is drawn.
+/// A way as it is put together, before anything of it is solved.
+pub(super) struct PutTogether {
+    way: Way,
+    other: Other,
+}
+
+impl PutTogether {
+    /// All ways that are open for a vehicle.
     ///
     /// # Errors
     /// A way that does not build.
+    pub fn all(profile: &Profile, net: &Netlist) -> Result<Vec<Self>, CircuitError> {
+        let one = |way: Way| Self {
+            other: Other::of(profile, net, &way),
+            way,
+        };
+        let ways = otherwise::ways(profile, net)?;
+        Ok(ways.into_iter().map(one).collect())
+    }
+}
+
+impl Ways {
+    /// Those of the ways of a vehicle that are somebody's question; `seen` of it as it is drawn.
     pub fn of(
         vehicle: &Vehicle<'_>,
         kept: Option<(&Kept<'_>, &Moved<'_>)>,
         seen: &Seen,
-    ) -> Result<Self, CircuitError> {
-        let open = otherwise::open(vehicle.profile)?;
-        let one = |way: Way| {
-            let other = Other::of(vehicle.profile, vehicle.net, &way);
-            let known = kept.and_then(|(kept, moved)| vehicle.as_before(kept, moved, &way, &other));
-            let found = known.unwrap_or_else(|| Some(vehicle.built(&way)));
-            let found = found.filter(|(row, now)| {
+        built: Vec<PutTogether>,
+    ) -> Self {
+        let one = |PutTogether { way, other }: &PutTogether| {
+            let known = kept.and_then(|(kept, moved)| vehicle.as_before(kept, moved, way, other));
+            let found = known.unwrap_or_else(|| Some(vehicle.built(way)));
+            found.filter(|(row, now)| {
                 // what reads and looks like the drawing is nobody's question
                 let alike = row == vehicle.sound && now == seen;
                 !alike && vehicle.asked.drives_like(vehicle.catalogue, now, seen)
-            });
-            (way, other, found)
+            })
         };
-        let worked = share_out(open.len(), |places| {
-            let all = |k: &usize| {
-                let ways = open[*k].ways(vehicle.profile, vehicle.net)?;
-                Ok(ways.into_iter().map(one).collect())
-            };
-            places.iter().map(|k| (*k, all(k))).collect()
+        let found = share_out(built.len(), |places| {
+            places.iter().map(|k| (*k, one(&built[*k]))).collect()
         });
-        let worked: Result<Vec<Vec<_>>, CircuitError> = worked.into_iter().collect();
         let mut ways = Self::default();
-        for (way, other, found) in worked?.into_iter().flatten() {
+        for (PutTogether { way, other }, found) in built.into_iter().zip(found) {
             let place = found.is_some().then_some(ways.all.len());
             ways.looked_into.push(LookedInto { other, way: place });
             if let Some((row, seen)) = found {
@@ -122,7 +133,7 @@ impl Ways {
                 ways.signs.push(seen);
             }
         }
-        Ok(ways)
+        ways
     }
 }
 
