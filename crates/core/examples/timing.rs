@@ -9,6 +9,10 @@ use spannung_core::diagnosis::plan::{self, Prices};
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Model};
 use std::time::Instant;
 
+/// As the server has it.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// A signal strand with thinner wires than usual.
 fn edit(family: &Family) -> Change {
     let strand = family
