@@ -14,7 +14,11 @@ const MOST: usize = 4;
 
 /// The newest look: an older one is given up after the model at which it is.
 #[derive(Debug, Default)]
-pub struct Ahead(Mutex<Look>);
+pub struct Ahead {
+    newest: Mutex<Look>,
+    /// One is worked out after the other: half of what is built at once stays for those who wait.
+    turn: tokio::sync::Mutex<()>,
+}
 
 /// Its number, and the job whose vehicle it is; none at the intake.
 #[derive(Debug, Default)]
@@ -25,7 +29,7 @@ struct Look {
 
 impl Ahead {
     fn newest(&self) -> MutexGuard<'_, Look> {
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.newest.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     fn begin(&self, job: Option<Uuid>) -> u64 {
@@ -56,6 +60,11 @@ pub fn look(app: &App, id: Option<Uuid>, job: &Job, slot: &str) -> Result<(), Ap
     let mine = app.ahead.begin(id);
     let (app, job, slot) = (app.clone(), job.clone(), slot.to_owned());
     tokio::spawn(async move {
+        let _turn = app.ahead.turn.lock().await;
+        let given_up = || app.ahead.newest().number != mine;
+        if given_up() {
+            return;
+        }
         let catalogue = Arc::clone(&app.catalogue);
         let answers = move || -> Vec<Job> {
             let likely = job.likely(&catalogue, &slot).into_iter().take(MOST);
@@ -68,11 +77,11 @@ pub fn look(app: &App, id: Option<Uuid>, job: &Job, slot: &str) -> Result<(), Ap
         };
         let answers = tokio::task::spawn_blocking(answers).await;
         for with in answers.unwrap_or_default() {
-            if app.ahead.newest().number != mine {
+            if given_up() {
                 return;
             }
             if with.misfit(&app.catalogue).is_none()
-                && let Err(error) = app.models.of(&app.catalogue, &with).await
+                && let Err(error) = app.models.ahead(&app.catalogue, &with).await
             {
                 tracing::debug!(%error, "not worked out ahead");
             }

@@ -19,6 +19,8 @@ const KEPT: usize = 24;
 const KEPT_BYTES: usize = 400 * 1024 * 1024;
 /// Models that are built at once.
 const BUILDS: usize = 2;
+/// Models that are kept although nobody asked for them yet: what is worked out ahead takes no room from what is worked on.
+const AHEAD: usize = 4;
 
 /// A model with the columns worked out beside it.
 pub struct Ready {
@@ -140,6 +142,8 @@ type Slot = Arc<OnceCell<Arc<Ready>>>;
 struct Place {
     key: u64,
     slot: Slot,
+    /// Nobody asked for it yet.
+    ahead: bool,
 }
 
 impl Place {
@@ -170,6 +174,23 @@ impl Models {
     /// # Errors
     /// No wiring model for this vehicle, or a change that does not fit it.
     pub async fn of(&self, catalogue: &Arc<Catalogue>, job: &Job) -> Result<Arc<Ready>, ApiError> {
+        self.asked(catalogue, job, false).await
+    }
+
+    /// The same before anybody asks for it.
+    ///
+    /// # Errors
+    /// As [`Self::of`].
+    pub async fn ahead(&self, catalogue: &Arc<Catalogue>, job: &Job) -> Result<(), ApiError> {
+        self.asked(catalogue, job, true).await.map(drop)
+    }
+
+    async fn asked(
+        &self,
+        catalogue: &Arc<Catalogue>,
+        job: &Job,
+        ahead: bool,
+    ) -> Result<Arc<Ready>, ApiError> {
         let family = job
             .begun(catalogue)
             .ok_or_else(|| ApiError::not_found("wiring model"))?;
@@ -178,11 +199,11 @@ impl Models {
         if first < changes.len() {
             // where the way begins is kept for all that go on from there
             let begun = &changes[..first];
-            let base = self.place(key(catalogue, family, begun));
+            let base = self.place(key(catalogue, family, begun), false);
             base.get_or_try_init(|| self.build(catalogue, family, begun))
                 .await?;
         }
-        let slot = self.place(key(catalogue, family, &changes));
+        let slot = self.place(key(catalogue, family, &changes), ahead);
         slot.get_or_try_init(|| self.build(catalogue, family, &changes))
             .await
             .cloned()
@@ -203,7 +224,7 @@ impl Models {
     /// Build the commonest families ahead, so that the first job does not wait.
     pub async fn warm(&self, catalogue: &Arc<Catalogue>) {
         for family in catalogue.common() {
-            let slot = self.place(key(catalogue, family, &[]));
+            let slot = self.place(key(catalogue, family, &[]), false);
             let built = slot.get_or_try_init(|| self.build(catalogue, family, &[]));
             if let Err(error) = built.await {
                 tracing::error!(%error, family = family.id, "model does not build");
@@ -264,16 +285,22 @@ impl Models {
     }
 
     /// The place of a model, moved to the end; the ones used longest ago go where all together are too large.
-    fn place(&self, key: u64) -> Slot {
+    fn place(&self, key: u64, ahead: bool) -> Slot {
         let mut places = self.places.lock().unwrap_or_else(PoisonError::into_inner);
         let found = places.iter().position(|p| p.key == key);
-        let place = match found {
+        let mut place = match found {
             Some(k) => places.remove(k),
             None => Place {
                 key,
                 slot: Slot::default(),
+                ahead,
             },
         };
+        place.ahead &= ahead;
+        if place.ahead && places.iter().filter(|p| p.ahead).count() >= AHEAD {
+            let oldest = places.iter().position(|p| p.ahead);
+            oldest.map(|k| places.remove(k));
+        }
         let slot = Arc::clone(&place.slot);
         places.push(place);
         let mut room = KEPT_BYTES;
@@ -290,5 +317,42 @@ impl Models {
         let gone = from.min(places.len() - 1);
         places.drain(..gone);
         slot
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::{AHEAD, Models};
+
+    /// Places of what nobody asked for yet.
+    fn ahead(models: &Models) -> usize {
+        let places = models.places.lock().unwrap();
+        places.iter().filter(|p| p.ahead).count()
+    }
+
+    #[test]
+    fn what_is_worked_out_ahead_takes_little_room_from_what_is_asked_for() {
+        let models = Models::default();
+        let asked: Vec<u64> = (0..10).collect();
+        for key in &asked {
+            models.place(*key, false);
+        }
+        for key in 100..150 {
+            models.place(key, true);
+        }
+        assert_eq!(ahead(&models), AHEAD);
+        let keys = || -> Vec<u64> {
+            let places = models.places.lock().unwrap();
+            places.iter().map(|p| p.key).collect()
+        };
+        assert!(asked.iter().all(|key| keys().contains(key)));
+        // once asked for it is like the others, and looking at it again takes that from it no more
+        models.place(149, false);
+        models.place(149, true);
+        assert_eq!(ahead(&models), AHEAD - 1);
+        for key in 150..160 {
+            models.place(key, true);
+        }
+        assert!(keys().contains(&149) && !keys().contains(&148));
     }
 }

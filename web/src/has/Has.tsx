@@ -27,7 +27,16 @@ interface Props {
 const LEANING_LEFT = `repeating-linear-gradient(135deg, transparent 0 5.85px, ${v("ink3")} 5.85px 7px)`;
 
 /** What the vehicle has, slot by slot: dashed while assumed, solid once somebody looked; a press opens what else fits. */
-export const Has = ({ slots, standstill, closed, onSet, onLook, row = false, narrow = false, more }: Props) => {
+export const Has = ({
+  slots,
+  standstill,
+  closed,
+  onSet,
+  onLook,
+  row = false,
+  narrow = false,
+  more,
+}: Props) => {
   const [open, setOpen] = useState<string>();
   const there = slots.filter((s) => s.kind != null || s.changed);
   const empty = slots.filter((s) => s.kind == null && !s.changed);
