@@ -192,7 +192,7 @@ impl<'a> Vehicle<'a> {
             // what reads the same is as before, so that columns can be taken over
             for (p, now) in row.iter_mut().enumerate() {
                 let then = kept.read(k, p);
-                if self.probes[p].0.scale().same(&then, now) {
+                if kept.known(p).is_some() && self.probes[p].0.scale().same(&then, now) {
                     *now = then;
                 }
             }
