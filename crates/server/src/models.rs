@@ -285,6 +285,7 @@ impl Models {
     }
 
     /// The place of a model, moved to the end; the ones used longest ago go where all together are too large.
+    /// `ahead` of anybody who asks for it, it takes the place of the oldest such one where there are enough of them.
     fn place(&self, key: u64, ahead: bool) -> Slot {
         let mut places = self.places.lock().unwrap_or_else(PoisonError::into_inner);
         let found = places.iter().position(|p| p.key == key);
