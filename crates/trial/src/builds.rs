@@ -22,7 +22,7 @@ pub struct Job {
     /// Does anything read otherwise with it?
     pub modelled: bool,
     /// Was something read, before a part was changed, that reads otherwise with it, broken as the vehicle is?
-    pub met: bool,
+    pub read: bool,
     /// Played by the engine after the points were read that tell it from what was assumed.
     pub shown: Option<Played>,
     /// Repair class of the wrong join.
@@ -39,6 +39,11 @@ impl Job {
     /// Was what the intake assumed wrongly recognised before a part was changed?
     pub fn recognised(&self) -> bool {
         self.engine.recognised == Some(0)
+    }
+
+    /// Did anything before a part was changed speak of it: a reading, the look of its card, a pin that there is not?
+    pub fn met(&self) -> bool {
+        self.read || self.engine.recognised.is_some()
     }
 
     /// Was the wrong join put right?
@@ -194,13 +199,11 @@ impl Shop<'_> {
             let test = known.tests.iter().position(|t| &t.id == id);
             test.is_some_and(|t| known.moves(t, case) && both.differ(t))
         };
-        // a pin that there is not is met as well
-        let met = engine.recognised.is_some()
-            || way.is_some_and(|case| engine.before_a_part.iter().any(|id| moves(case, id)));
+        let read = way.is_some_and(|case| engine.before_a_part.iter().any(|id| moves(case, id)));
         Ok(Job {
             wrong: build.wrong.clone(),
             modelled: way.is_some(),
-            met,
+            read,
             shown: way
                 .filter(|_| !sound)
                 .map(|case| telling(&both, case))
@@ -279,10 +282,10 @@ impl Outcome {
         all.filter(|j| j.wrong.is_some()).collect()
     }
 
-    /// Share of wrongly assumed components that were recognised before a part was changed, of those that any reading met.
+    /// Share of wrongly assumed components that were recognised before a part was changed, of those that anything spoke of.
     pub fn recognised(&self) -> f64 {
         let mut met = self.assumed_wrongly();
-        met.retain(|j| j.met);
+        met.retain(|j| j.met());
         part(&met, Job::recognised)
     }
 
@@ -315,7 +318,8 @@ impl Outcome {
         let wrong = of(&|j| j.wrong.is_some());
         let more = self.assumed_wrongly();
         let shown = more.iter().filter(|j| j.shown.is_some()).count();
-        let met: Vec<&Job> = more.iter().copied().filter(|j| j.met).collect();
+        let met = more.iter().filter(|j| j.met()).count();
+        let read: Vec<&Job> = more.iter().copied().filter(|j| j.read).collect();
         let crossed = of(&|j| j.crossed.is_some());
         let seen = |name: &str, jobs: usize, found: f64| {
             format!("| {name} | {jobs} | | | | | | {found:.3} | |")
@@ -334,7 +338,16 @@ impl Outcome {
                 more.len(),
                 part(&more, Job::recognised),
             ),
-            seen("of these, a reading met it", met.len(), self.recognised()),
+            seen(
+                "of these, a reading or a card's look met it",
+                met,
+                self.recognised(),
+            ),
+            seen(
+                "of these, a reading met it",
+                read.len(),
+                part(&read, Job::recognised),
+            ),
             seen("of these, its points read first", shown, self.shown()),
         ]
     }

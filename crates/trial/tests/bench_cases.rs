@@ -7,7 +7,7 @@ use spannung_trial::cases::{BenchCase, halves, sound};
 use std::collections::BTreeMap;
 
 /// Cases that the engine must end rightly, of each half: what was reached when the half was written and no less.
-const RIGHT: [usize; 4] = [24, 27, 9, 8];
+const RIGHT: [usize; 4] = [24, 27, 10, 8];
 
 fn models(catalogue: &Catalogue) -> BTreeMap<String, Model> {
     let each = catalogue.families.iter().map(|family| {

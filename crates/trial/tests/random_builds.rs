@@ -19,7 +19,8 @@ fn drawn() -> Vec<Build> {
     (600_000..600_000 + BUILDS).map(one).collect()
 }
 
-/// What a sound vehicle reads at some probes, as evidence.
+/// What a sound vehicle reads at some probes, as evidence: half a spread above the middle or below it in turn. In the very middle
+/// of them all stands none: two packs that are alike to a tenth of a millivolt are one pack read twice.
 fn sound_readings(model: &Model, step: usize) -> Vec<Evidence> {
     let figures = (0..model.tests.len()).filter_map(|t| {
         let Column::Figures {
@@ -28,7 +29,11 @@ fn sound_readings(model: &Model, step: usize) -> Vec<Evidence> {
         else {
             return None;
         };
-        let [low, high] = readings.healthy.mean.map(|y| scale.from(y));
+        let beside = if t % 2 == 0 { 0.5 } else { -0.5 };
+        let [low, high] = [0, 1].map(|d| {
+            let off = beside * readings.healthy.spread[d];
+            scale.from(readings.healthy.mean[d] + off)
+        });
         let answer = if low.is_infinite() {
             Answer::OverRange
         } else {

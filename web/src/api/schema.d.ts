@@ -2593,6 +2593,8 @@ export interface components {
             /** @description What is known to be otherwise on it already. */
             changes?: components["schemas"]["Change"][];
             drive: string;
+            /** @description Ready build that it is like, as somebody chose it; none: the one that the words speak of. */
+            like?: string | null;
             risks?: components["schemas"]["AnswerGiven"][];
             /** @description Answers that overrule what is heard in the words. */
             symptoms?: components["schemas"]["AnswerGiven"][];
@@ -3158,6 +3160,8 @@ export interface components {
         /** @description First suspects. */
         Preview: {
             bench?: components["schemas"]["Bench"] | null;
+            /** @description The ready build that the words speak of, where nobody chose one and they speak of one. */
+            called?: string | null;
             /** @description The commonest complaints of such a vehicle, when none was heard. */
             commonest: components["schemas"]["Complaint"][];
             /** @description What the vehicle has, as far as anybody said; the rest is assumed. */

@@ -12,6 +12,9 @@ import { Table } from "../ui/Table";
 import { Changeover } from "./Changeover";
 import { LineCircuit } from "./LineCircuit";
 
+/** Below so many per cent no reading speaks for it: it is asked for the sake of what is done next. */
+const LIKELY = 30;
+
 const cell = { py: 0.2, px: 0.6, textAlign: "left", whiteSpace: "nowrap", fontSize: 15.5 } as const;
 
 /**
@@ -35,7 +38,9 @@ export const BuiltCard = ({
     if (append.isPending) return;
     append.mutate([{ kind: "by-hand", class: built.key, out: true, reason: "Looked at: it is as drawn." }]);
   };
-  useCommands([command("built.so", so), command("built.drawn", drawn)]);
+  const likely = built.percent >= LIKELY;
+  // what no reading speaks for is not accepted by a key that the hand presses by habit
+  useCommands([command("built.so", likely ? so : undefined), command("built.drawn", drawn)]);
   return (
     <KeyedCard label="Built otherwise" sx={{ flex: 1, minWidth: 0 }}>
       <Box
@@ -63,8 +68,17 @@ export const BuiltCard = ({
           <Box sx={{ fontSize: 16, display: "flex", gap: 1, alignItems: "center" }}>
             <Changeover />
             <span>
-              <b>Built otherwise, {built.percent} %</b> That is no fault: put the drawing right first, and
-              every reading is weighed anew.
+              {likely ? (
+                <>
+                  <b>Built otherwise, {built.percent} %</b> That is no fault: put the drawing right first, and
+                  every reading is weighed anew.
+                </>
+              ) : (
+                <>
+                  <b>Which one is it?</b> It may be built otherwise, at {built.percent} %, and what is done
+                  next hangs on that: look first.
+                </>
+              )}
             </span>
           </Box>
           <Box sx={{ fontSize: 16 }} data-look>
@@ -73,15 +87,13 @@ export const BuiltCard = ({
           <Table sx={{ width: "100%" }}>
             <Box component="thead" sx={{ "& th": { ...cell, fontWeight: 400, verticalAlign: "bottom" } }}>
               <tr>
-                <th>
-                  <b>Read</b>
-                </th>
+                <th>{built.lines.length > 0 && <b>Read</b>}</th>
                 <th colSpan={2}>
                   <Thing title="As drawn" name={built.drawn?.name} drawing={built.drawn?.drawing} />
                 </th>
                 <th colSpan={2}>
                   <Thing
-                    title="As it seems"
+                    title={likely ? "As it seems" : "Or"}
                     name={built.seems?.name ?? built.name}
                     drawing={built.seems?.drawing}
                   />
@@ -116,8 +128,14 @@ export const BuiltCard = ({
             "& > button:nth-of-type(n + 3)": { flexShrink: 1, display: "block" },
           }}
         >
-          <Button variant="contained" onClick={so} disabled={append.isPending} sx={{ gap: 1 }} data-built-so>
-            It is built so <Key>Enter</Key>
+          <Button
+            variant={likely ? "contained" : "outlined"}
+            onClick={so}
+            disabled={append.isPending}
+            sx={{ gap: 1 }}
+            data-built-so
+          >
+            It is built so {likely && <Key>Enter</Key>}
           </Button>
           <Button onClick={drawn} disabled={append.isPending} sx={{ gap: 1 }} data-as-drawn>
             No, keep as drawn <Key>K</Key>

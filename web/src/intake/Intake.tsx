@@ -62,24 +62,24 @@ export const IntakeNew = () => {
   );
   // a kept build begins as another ready build when it was one
   const kind = draft.kept?.changes.find((c) => c.what === "kind")?.family;
-  const family = like.find((f) => f.id === (draft.kept ? kind : draft.like)) ?? like[0];
+  // the ready build that somebody chose; the words speak of one where nobody did
+  const chose = draft.kept ? (kind ?? like[0]?.id) : (draft.like ?? (draft.from ? like[0]?.id : undefined));
+  const chosen = like.find((f) => f.id === chose);
   const has = draft.has ?? [];
   const builds = useKeptBuilds(draft.volts, draft.drive).data ?? [];
-  const begins: Change[] =
-    draft.kept?.changes ??
-    (family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }]);
-  const changes: Change[] = family === undefined ? [] : [...begins, ...has];
+  const kindOf = (family: (typeof like)[number] | undefined): Change[] =>
+    family === undefined || family === like[0] ? [] : [{ what: "kind", family: family.id }];
   const words = useSettled(draft.words, 250);
-  const chosen = draft.volts > 0 && draft.drive !== "";
-  const drive = family ? draft.drive : OTHER;
-  const ready = words.trim().length > 2 && chosen;
+  const drive = like.length > 0 ? draft.drive : OTHER;
+  const ready = words.trim().length > 2 && draft.volts > 0 && draft.drive !== "";
   const known = {
     words,
     volts_class: draft.volts,
     drive,
+    like: chosen?.id,
     symptoms: draft.symptoms,
     risks: draft.risks,
-    changes,
+    changes: like.length > 0 ? [...(draft.kept?.changes ?? kindOf(chosen)), ...has] : [],
   };
   const preview = useQuery({
     queryKey: ["intake", known],
@@ -88,6 +88,7 @@ export const IntakeNew = () => {
     placeholderData: (old: Preview | undefined) => old,
   });
   const p = ready ? preview.data : undefined;
+  const family = chosen ?? like.find((f) => f.id === p?.called) ?? like[0];
   // what was taken away is gone, and is not written
   const heard = (p?.heard ?? []).filter((h) => h.yes != null);
   const answer = (id: string, yes: boolean | null, kind: "symptoms" | "risks" = "symptoms") => {
@@ -96,7 +97,9 @@ export const IntakeNew = () => {
   const seconds = Math.max(0, Math.floor((now - draft.begun) / 1000));
   const open = useMutation({
     mutationFn: async (to: "gate" | "vehicle") => {
-      const { ids, entries } = entriesOf(draft, { drive, changes, heard, modelled: family !== undefined });
+      const modelled = family !== undefined;
+      const changes = modelled ? [...(draft.kept?.changes ?? kindOf(family)), ...has] : [];
+      const { ids, entries } = entriesOf(draft, { drive, changes, heard, modelled });
       const opened = entries[0];
       if (opened?.body.kind === "opened") opened.body.seconds = draft.seconds ?? seconds;
       set({ ids, seconds: draft.seconds ?? seconds });
@@ -318,12 +321,13 @@ export const IntakeNew = () => {
             closed={false}
             onSet={(change) => {
               if (change.what === "component") {
-                set({ has: [...has.filter((h) => h.slot !== change.slot), change] });
+                // what was looked at stands on this vehicle, whatever is typed after it
+                set({ like: family?.id, has: [...has.filter((h) => h.slot !== change.slot), change] });
               }
             }}
             onLook={(slot) => {
               // what is pressed next takes the place of what was pressed there
-              const apart = changes.filter((c) => c.what !== "component" || c.slot !== slot);
+              const apart = known.changes.filter((c) => c.what !== "component" || c.slot !== slot);
               lookAheadAtIntake({ ...known, changes: apart }, slot);
             }}
           />

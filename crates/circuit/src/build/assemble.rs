@@ -193,7 +193,7 @@ impl<'a> Parts<'a> {
         let mut ends = BTreeMap::new();
         // what stands in a vehicle a second time is fed from where the first of its kind is
         let first = |k: &usize| self.kinds[*k].0.slot.get_ref() == "controller";
-        let second = self.kinds[k].1.second;
+        let second = self.kinds[k].1.second.is_some();
         let fed_as = (0..self.kinds.len()).find(first).filter(|_| second);
         let Some(at) = chain.iter().position(|c| *c == fed_as.unwrap_or(k)) else {
             return ends;
@@ -291,7 +291,7 @@ impl<'a> Parts<'a> {
                         }
                     }
                 } else if wire.from.is_empty() {
-                    let first = || self.offer_of_first(&wire).filter(|_| kind.second);
+                    let first = || self.offer_of_first(&wire).filter(|_| kind.second.is_some());
                     match self.offer(&wire.function, slot).or_else(first) {
                         Some(node) => {
                             wire.from.clone_from(node);

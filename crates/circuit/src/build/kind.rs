@@ -41,6 +41,9 @@ pub struct Slot {
     /// Slot that has the same kind: a maker puts two alike.
     #[serde(default)]
     pub twin: Option<String>,
+    /// Slot whose component it stands or falls with: what goes in here brings one there, and they are taken off together.
+    #[serde(default)]
+    pub beside: Option<String>,
 }
 
 /// The sections of a netlist, in order: where a part stands does not depend on the order in which components were put in.
@@ -66,6 +69,9 @@ pub const SECTIONS: [&str; 13] = [
 pub struct Kind {
     /// Id.
     pub id: Spanned<String>,
+    /// Ids that it had before: what was noted of a vehicle then still says them.
+    #[serde(default)]
+    pub once: Vec<String>,
     /// Name, as a technician says it.
     #[serde(default)]
     pub name: String,
@@ -90,9 +96,10 @@ pub struct Kind {
     /// Sub-circuits that it is made of.
     #[serde(default)]
     pub with: Vec<String>,
-    /// It stands in the vehicle a second time: its points, elements, plugs and strands bear the mark of a second drive.
+    /// It stands in the vehicle a second time: its points, elements, plugs and strands bear the mark of a second drive, and the
+    /// names of its plugs and strands end on these words.
     #[serde(default)]
-    pub second: bool,
+    pub second: Option<String>,
     /// Traits that a vehicle has by it.
     #[serde(default)]
     pub traits: BTreeSet<String>,
@@ -282,7 +289,7 @@ impl Kind {
     }
 
     /// With the sub-circuits that it is made of: its own first, but in place of what has the same id.
-    fn whole(mut self, circuits: &[Self]) -> Result<Self, CircuitError> {
+    fn whole(mut self, circuits: &[Self], slots: &[Slot]) -> Result<Self, CircuitError> {
         let mut parts: Vec<PartSpec> = Vec::new();
         let mut figures: Vec<Figure> = Vec::new();
         let mut offers = BTreeMap::new();
@@ -322,15 +329,15 @@ impl Kind {
         offers.append(&mut self.offers);
         points.append(&mut self.points);
         (self.parts, self.figures, self.offers, self.points) = (first, figures, offers, points);
-        if self.second {
-            self.marked();
+        if let Some(words) = self.second.clone() {
+            self.marked(&words, slots);
         }
         Ok(self)
     }
 
-    /// Everything that it names bears a mark; the frame is one, and what stands in `{}` is others'. It offers nothing: the
-    /// first of its kind does, and has the label.
-    fn marked(&mut self) {
+    /// Everything that it names bears a mark; the frame is one, and what stands in `{}` is others'. It offers its points
+    /// to what stands beside it alone; how the vehicle turns and decides, and the label, are the first's.
+    fn marked(&mut self, words: &str, slots: &[Slot]) {
         let node = |name: &str| match name {
             "{bus}" => of_second("VB+"),
             "FRAME" | "" => name.to_owned(),
@@ -355,9 +362,13 @@ impl Kind {
             part.c = part.c.as_deref().map(node);
             part.closes = part.closes.as_deref().map(levels);
         }
-        self.plugs.iter_mut().for_each(|p| id(&mut p.id));
+        for plug in &mut self.plugs {
+            id(&mut plug.id);
+            plug.name = format!("{}, {words}", plug.name);
+        }
         for strand in &mut self.strands {
             id(&mut strand.id);
+            strand.name = format!("{}, {words}", strand.name);
             strand.plug = of_second(&strand.plug);
             for wire in &mut strand.wires {
                 (wire.from, wire.to) = (node(&wire.from), node(&wire.to));
@@ -367,8 +378,16 @@ impl Kind {
         self.points = points
             .map(|(n, name)| (node(&n), format!("{name}, second drive")))
             .collect();
-        self.offers.clear();
+        let offers = std::mem::take(&mut self.offers).into_iter();
+        let own = |s: &&Slot| self.slots.contains(s.id.get_ref());
+        let beside = slots.iter().find(own).and_then(|s| s.beside.as_ref());
+        self.offers = offers
+            .filter(|(function, _)| !function.contains('@'))
+            .filter_map(|(function, n)| Some((format!("{function}@{}", beside?), node(&n))))
+            .collect();
         self.figures.clear();
+        (self.motor, self.turn, self.logic) = (None, None, None);
+        (self.middle, self.middle_boxes) = (None, None);
     }
 
     /// Ids of its strands when it stands in this slot.
@@ -415,14 +434,14 @@ impl Shelf {
             .iter()
             .map(|kind| {
                 let Some(like) = &kind.like else {
-                    return kind.clone().whole(&circuits);
+                    return kind.clone().whole(&circuits, &slots);
                 };
                 let other = read.iter().find(|k| k.id.get_ref() == like);
                 let other = other.ok_or_else(|| CircuitError::Unknown {
                     kind: "kind to be like",
                     name: format!("{like}, {}", kind.id.get_ref()),
                 })?;
-                kind.clone().after(other).whole(&circuits)
+                kind.clone().after(other).whole(&circuits, &slots)
             })
             .collect::<Result<Vec<_>, _>>()?;
         Ok(Self { slots, kinds })
@@ -440,9 +459,10 @@ impl Shelf {
         }
     }
 
-    /// Kind by id.
+    /// Kind by id, by that which it had before as well.
     pub fn kind(&self, id: &str) -> Option<&Kind> {
-        self.kinds.iter().find(|k| k.id.get_ref() == id)
+        let own = self.kinds.iter().find(|k| k.id.get_ref() == id);
+        own.or_else(|| self.kinds.iter().find(|k| k.once.iter().any(|o| o == id)))
     }
 
     /// Slot by id.

@@ -103,6 +103,9 @@ pub struct Build {
     pub volts_class: u16,
     /// Drive as it looks.
     pub drive: String,
+    /// What its owner calls such a vehicle: words and phrases that tell it from others of the same volts and drive.
+    #[serde(default)]
+    pub called: Vec<String>,
     /// Priors column, where it is not that of the frame.
     #[serde(default)]
     pub group: Option<String>,
@@ -175,6 +178,16 @@ impl Build {
             }
         }
         let filled = |s: &&Slot| self.in_slot(s.id.get_ref()).is_some();
+        for slot in shelf.slots.iter().filter(filled) {
+            let beside = slot.beside.as_deref().and_then(|b| shelf.slot(b));
+            if let Some(beside) = beside.filter(|b| !filled(b)) {
+                let (name, other) = (slot.name.to_lowercase(), beside.name.to_lowercase());
+                return Err((
+                    0,
+                    format!("there is a {name} and no {other}: the two stand or fall together"),
+                ));
+            }
+        }
         match shelf.slots.iter().filter(|s| s.needed).find(|s| !filled(s)) {
             Some(slot) => Err((
                 0,
@@ -210,10 +223,10 @@ impl Build {
             .components
             .iter()
             .position(|c| c.slot.get_ref() == slot);
+        let beside = found.beside.as_deref();
         let Some(kind) = kind else {
-            if let Some(at) = at {
-                self.components.remove(at);
-            }
+            self.components
+                .retain(|c| c.slot.get_ref() != slot && Some(c.slot.get_ref().as_str()) != beside);
             return self.check(shelf).map_err(|(_, m)| CircuitError::Change(m));
         };
         let new = shelf.kind(kind).ok_or_else(|| CircuitError::Unknown {
@@ -227,12 +240,13 @@ impl Build {
                 found.name.to_lowercase()
             )));
         }
-        if at.is_some_and(|at| self.components[at].kind == kind) {
+        let id = new.id.get_ref();
+        if at.is_some_and(|at| self.components[at].kind == *id) {
             return Ok(());
         }
         let fresh = Component {
             slot: Spanned::new(0..0, slot.into()),
-            kind: kind.into(),
+            kind: id.clone(),
             name: at.and_then(|at| self.components[at].name.clone()),
             set: BTreeMap::new(),
             figures: BTreeMap::new(),
@@ -251,6 +265,11 @@ impl Build {
                 let place = place.unwrap_or(self.components.len());
                 self.components.insert(place, fresh);
             }
+        }
+        if let Some(beside) = beside.filter(|b| self.in_slot(b).is_none())
+            && let Some(usual) = shelf.fitting(beside).first()
+        {
+            return self.swap(beside, Some(usual.id.get_ref()), shelf);
         }
         self.check(shelf).map_err(|(_, m)| CircuitError::Change(m))
     }

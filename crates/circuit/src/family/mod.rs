@@ -47,7 +47,7 @@ pub fn first_of(name: &str) -> Option<String> {
 }
 
 /// What a family can have, so that faults, tests and symptoms can say where they belong.
-pub const TRAITS: [&str; 44] = [
+pub const TRAITS: [&str; 45] = [
     "lithium",
     "lead",
     "docked-pack",
@@ -58,6 +58,7 @@ pub const TRAITS: [&str; 44] = [
     "pack-selector",
     "charge-id",
     "anti-spark",
+    "breaker",
     "worn-track",
     "shift-sensor",
     "shared-loom",

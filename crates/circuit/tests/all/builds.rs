@@ -6,7 +6,7 @@ use spannung_circuit::behaviour::Scene;
 use spannung_circuit::build::{self, Join, Kind, Shelf};
 use spannung_circuit::family::{
     Access, Cells, Figure, Interlock, Logic, Motor, PartSpec, Plug, ProofLimit, SECOND, Segment,
-    Shows, Strand, shipped,
+    Shows, Strand, of_second, shipped,
 };
 use spannung_circuit::{variant, *};
 use std::collections::{BTreeMap, BTreeSet};
@@ -214,16 +214,70 @@ fn one_of_two_drives_goes_on_without_the_other() {
     for case in cases.iter().filter(|c| c.key.ends_with(SECOND)) {
         assert!(case.name.ends_with(", second drive"), "{}", case.name);
     }
-    // and it can be taken off, and put on another
-    let without = on_family("tm52", &[component("second-drive", None)]).unwrap();
-    assert!(!without.family.has("twin-motors") && without.family.strand("phase-2").is_none());
+}
+
+/// A second controller and its motor are two components that stand or fall together: one press on either is enough, and the
+/// motor hangs on its own controller.
+#[test]
+fn a_second_motor_comes_and_goes_with_its_controller() {
+    for slot in ["second-drive", "second-motor"] {
+        let without = on_family("tm52", &[component(slot, None)]).unwrap();
+        let family = &without.family;
+        assert!(!family.has("twin-motors") && !family.has("second-drive"));
+        assert!(
+            family
+                .strands
+                .iter()
+                .all(|s| !s.id.get_ref().ends_with(SECOND))
+        );
+    }
+    let motor = |kind: &str| on_family("gh48", &[component("second-motor", Some(kind))]);
+    for (kind, pins) in [("second-hub-on-bullets", 3), ("second-hub-nine-pin", 9)] {
+        let family = motor(kind).unwrap().family;
+        let there = |slot: &str| family.build.in_slot(slot).map(|c| c.kind.as_str());
+        assert_eq!(there("second-motor"), Some(kind));
+        assert_eq!(there("second-drive"), Some("second-six-step"));
+        let phase = family.strand("phase-2").unwrap();
+        assert_eq!(family.plug(&phase.plug).unwrap().pins, pins);
+        let ends = |s: &Strand| -> Vec<(String, String)> {
+            let wires = s.wires.iter();
+            wires.map(|w| (w.from.clone(), w.to.clone())).collect()
+        };
+        let own = |a: &str, b: &str| (of_second(a), of_second(b));
+        assert_eq!(
+            ends(phase),
+            [own("PU", "MU"), own("PV", "MV"), own("PW", "MW")]
+        );
+        assert!(ends(family.strand("halls-2").unwrap()).contains(&own("HA", "MHA")));
+        // how it turns by hand, and what the label says, is the first one's
+        assert_eq!(family.turn, Family::shipped("gh48").unwrap().turn);
+        assert_eq!(
+            family.figures.len(),
+            Family::shipped("gh48").unwrap().figures.len()
+        );
+    }
+    // a file that lists one of the two is refused by name
+    let mut half = Family::shipped("tm52").unwrap().build;
+    half.components
+        .retain(|c| c.slot.get_ref() != "second-motor");
+    let said = half
+        .family(Shelf::shipped().unwrap())
+        .unwrap_err()
+        .to_string();
     assert!(
-        on_family(
-            "gh48",
-            &[component("second-drive", Some("second-hub-drive"))]
-        )
-        .is_ok()
+        said.contains("second controller") && said.contains("second motor"),
+        "{said}"
     );
+    // what was noted when the two were one component still says both
+    let once = on_family(
+        "gh48",
+        &[component("second-drive", Some("second-hub-drive"))],
+    );
+    let now = on_family(
+        "gh48",
+        &[component("second-drive", Some("second-six-step"))],
+    );
+    assert_eq!(once.unwrap().family, now.unwrap().family);
 }
 
 fn on_family(id: &str, changes: &[Change]) -> Result<Profile, CircuitError> {
@@ -469,7 +523,7 @@ fn every_swap_is_a_vehicle_with_faults() {
     let mut worked = 0;
     for (file, text) in shipped() {
         let family = Family::parse(file, text).unwrap();
-        for second in [None, Some("second-hub-drive")] {
+        for second in [None, Some("second-six-step")] {
             let drive = component("second-drive", second);
             for slot in &shelf.slots {
                 let kinds = shelf.fitting(slot.id.get_ref());
@@ -488,4 +542,89 @@ fn every_swap_is_a_vehicle_with_faults() {
         }
     }
     assert!(worked > 1000, "{worked}");
+}
+
+/// Where several kinds fit, each says the look that tells it from the others, and no two say the same.
+#[test]
+fn a_look_tells_every_kind_from_the_others() {
+    let shelf = Shelf::shipped().unwrap();
+    for slot in &shelf.slots {
+        let kinds = shelf.fitting(slot.id.get_ref());
+        let mut looks = BTreeSet::new();
+        for kind in kinds.iter().filter(|_| kinds.len() > 1) {
+            let id = kind.id.get_ref();
+            assert!(kind.look.split(' ').count() > 4, "{id}: {:?}", kind.look);
+            assert!(looks.insert(kind.look.as_str()), "{id}: {:?}", kind.look);
+        }
+    }
+}
+
+/// A job says volts and drive, and for good begins with the first ready build of the pair: those of before stand here.
+#[test]
+fn what_a_pair_of_volts_and_drive_begins_with_stays() {
+    let begins = [
+        (
+            "brushed",
+            [
+                (6, "rt6"),
+                (12, "rt12"),
+                (24, "rt24"),
+                (36, "rt24"),
+                (48, "rt24"),
+            ]
+            .as_slice(),
+        ),
+        (
+            "geared-hub",
+            &[
+                (24, "gh36"),
+                (36, "gh36"),
+                (48, "gh48"),
+                (52, "gh48"),
+                (60, "gh48"),
+                (72, "gh48"),
+            ],
+        ),
+        (
+            "direct-hub",
+            &[
+                (24, "ks36"),
+                (36, "ks36"),
+                (48, "dd48"),
+                (52, "dd52"),
+                (60, "tm52"),
+                (72, "dd52"),
+            ],
+        ),
+        (
+            "mid",
+            &[
+                (24, "md36"),
+                (36, "md36"),
+                (48, "md48"),
+                (52, "md48"),
+                (60, "md48"),
+                (72, "md48"),
+            ],
+        ),
+        (
+            "chain",
+            &[
+                (24, "ssb36"),
+                (36, "ssb36"),
+                (48, "ssl48"),
+                (52, "ssl48"),
+                (60, "db60"),
+                (72, "db72"),
+            ],
+        ),
+    ];
+    let road = build::road().unwrap();
+    for (drive, pairs) in begins {
+        for (volts, family) in pairs {
+            let first = road.iter().find(|r| r.volts == *volts && r.drive == drive);
+            let first = first.map(|r| r.family.get_ref().as_str());
+            assert_eq!(first, Some(*family), "{volts} V, {drive}");
+        }
+    }
 }

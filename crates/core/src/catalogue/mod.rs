@@ -679,8 +679,13 @@ impl Catalogue {
 
     /// Family that a vehicle of this voltage class and drive begins with.
     pub fn family(&self, volts_class: u16, drive: &str) -> Option<&Family> {
-        let such = |r: &&OnRoad| r.volts == volts_class && r.drive == drive;
-        self.road.iter().find(such).map(|r| &r.family)
+        self.on_road(volts_class, drive).next()
+    }
+
+    /// All that is on the road with this voltage class and drive, the likeliest first.
+    pub fn on_road(&self, volts_class: u16, drive: &str) -> impl Iterator<Item = &Family> {
+        let such = move |r: &&OnRoad| r.volts == volts_class && r.drive == drive;
+        self.road.iter().filter(such).map(|r| &r.family)
     }
 }
 

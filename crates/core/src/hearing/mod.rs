@@ -59,6 +59,35 @@ pub fn commonest(catalogue: &Catalogue, family: Option<&Family>, most: usize) ->
     order.into_iter().take(most).map(Into::into).collect()
 }
 
+/// Of what is on the road with these volts and this drive, what the words speak of: its owner calls it so. None when they speak
+/// of the likeliest, or of none more than of it.
+pub fn called<'a>(
+    catalogue: &'a Catalogue,
+    words: &str,
+    volts_class: u16,
+    drive: &str,
+) -> Option<&'a Family> {
+    let stems = |text: &str| -> Vec<String> {
+        let words = tokens::words_of(text).into_iter();
+        words.map(|w| lexicon::stem(&w)).collect()
+    };
+    let said = stems(words);
+    let spoken = |family: &Family| -> usize {
+        let phrases = family.build.called.iter().map(|p| stems(p));
+        let there = phrases.filter(|p| said.windows(p.len()).any(|w| w == p.as_slice()));
+        there.map(|p| p.len()).sum()
+    };
+    let mut such = catalogue.on_road(volts_class, drive);
+    let mut best = (spoken(such.next()?), None);
+    for other in such {
+        let words = spoken(other);
+        if words > best.0 {
+            best = (words, Some(other));
+        }
+    }
+    best.1
+}
+
 /// Where the ideas of something heard stand: indices of tokens.
 type Told = BTreeSet<usize>;
 

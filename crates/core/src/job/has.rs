@@ -200,9 +200,8 @@ impl Job {
         };
         let there = family.build.in_slot(slot).map(|c| c.kind.clone());
         let slots = std::slice::from_ref(spec.id.get_ref());
-        let mut fits = fitting(&family.build, slots, shelf);
-        fits.sort_by(|a, b| b.share.total_cmp(&a.share));
-        let fits = fits.into_iter().map(|f| f.kind.id.get_ref().clone());
+        let fits = fitting(&family.build, slots, shelf).into_iter();
+        let fits = fits.map(|f| f.kind.id.get_ref().clone());
         let others = fits.filter(|kind| Some(kind) != there.as_ref());
         let none = there.is_some() && !spec.needed;
         let kinds = there.iter().cloned().chain(others).map(Some);

@@ -1,6 +1,7 @@
 //! What must hold for every test of every family, whatever it measures.
 
 use crate::common::{self, Log, reading, test_item, told};
+use spannung_circuit::FaultCase;
 use spannung_core::diagnosis::column::Column;
 use spannung_core::diagnosis::explain::{self, BandKind};
 use spannung_core::diagnosis::repertoire::Probe;
@@ -8,6 +9,7 @@ use spannung_core::diagnosis::scale::{Prediction, Scale};
 use spannung_core::diagnosis::shared::Factor;
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Kind, Model, repertoire};
 use spannung_core::job::entry::Role;
+use std::collections::BTreeSet;
 
 fn figure(test: usize, low: f64, high: f64) -> Evidence {
     let answer = if low.is_infinite() {
@@ -321,4 +323,32 @@ fn every_derivable_sign_is_derived() {
         }
     }
     assert!(derived > 500, "{derived}");
+}
+
+/// A fault that moves no reading can be seen by somebody who looks, and so can what sits in the contact of a plug: a sign that
+/// no test of the vehicle asks for says nothing.
+#[test]
+fn what_moves_no_reading_can_be_looked_at() {
+    let mut silent = BTreeSet::new();
+    for m in common::models() {
+        let asked = |sign: &String| {
+            let mut tests = m.tests.iter();
+            tests.any(|t| matches!(&t.kind, Kind::Procedure { sign: s, .. } if s == sign))
+        };
+        let in_a_face = |c: &FaultCase| {
+            let mut signs = c.signs.keys();
+            signs.any(|s| ["contacts_seen", "face_seen"].contains(&s.as_str()))
+        };
+        let looked_at =
+            |c: &&FaultCase| in_a_face(c) || (c.effects.is_empty() && !c.signs.is_empty());
+        for case in m.cases.iter().filter(looked_at) {
+            if !case.signs.keys().any(asked) {
+                silent.insert(format!(
+                    "{} {} {:?}",
+                    m.profile.family.id, case.key, case.signs
+                ));
+            }
+        }
+    }
+    assert!(silent.is_empty(), "{silent:#?}");
 }

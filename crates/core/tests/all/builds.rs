@@ -89,7 +89,7 @@ fn a_second_drive_is_worked_out_on_whatever_takes_it() {
     for family in &catalogue().families {
         let on = Change::Component {
             slot: "second-drive".into(),
-            kind: Some("second-hub-drive".into()),
+            kind: Some("second-six-step".into()),
         };
         let Ok(profile) = Profile::new(family, &[on]) else {
             continue;

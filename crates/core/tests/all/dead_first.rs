@@ -28,8 +28,23 @@ const HUB_BIKE: &[(&str, &str)] = &[
     ("t-ph-frame", "OL"),
 ];
 
+/// Readings of a brushless chain motor of 22.5 mΩ a winding and its controller, with a 12 V converter on the bus.
+const CHAIN: &[(&str, &str)] = &[
+    ("t-vb-short", "26k"),
+    ("t-bd-low-u", "0.44"),
+    ("t-bd-low-v", "0.45"),
+    ("t-bd-low-w", "0.44"),
+    ("t-bd-high-u", "0.45"),
+    ("t-bd-high-v", "0.45"),
+    ("t-bd-high-w", "0.44"),
+    ("t-ph-12", "45.5m"),
+    ("t-ph-23", "45m"),
+    ("t-ph-31", "46.4m"),
+    ("t-ph-frame", "31M"),
+];
+
 /// Readings that clear a sound vehicle, by family, as a technician would take them.
-const SOUND: [(&str, &[(&str, &str)]); 20] = [
+const SOUND: [(&str, &[(&str, &str)]); 21] = [
     ("du48", HUB_BIKE),
     (
         "rr12",
@@ -212,22 +227,8 @@ const SOUND: [(&str, &[(&str, &str)]); 20] = [
             ("t-ph-frame", "OL"),
         ],
     ),
-    (
-        "rq48",
-        &[
-            ("t-vb-short", "26k"),
-            ("t-bd-low-u", "0.44"),
-            ("t-bd-low-v", "0.45"),
-            ("t-bd-low-w", "0.44"),
-            ("t-bd-high-u", "0.45"),
-            ("t-bd-high-v", "0.45"),
-            ("t-bd-high-w", "0.44"),
-            ("t-ph-12", "45.5m"),
-            ("t-ph-23", "45m"),
-            ("t-ph-31", "46.4m"),
-            ("t-ph-frame", "31M"),
-        ],
-    ),
+    ("rq48", CHAIN),
+    ("tw60", CHAIN),
     (
         "db60",
         &[

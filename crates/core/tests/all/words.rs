@@ -263,3 +263,41 @@ fn every_rule_hears_the_sentence_that_it_is_for() {
     }
     assert!(deaf.is_empty(), "{}", deaf.join("\n"));
 }
+
+/// Of vehicles with the same volts and drive the one that its owner names; nothing is said by what both are called, nor against the
+/// likeliest by a word that it goes by as well.
+#[test]
+fn what_the_owner_calls_it_chooses_among_vehicles_that_look_alike() {
+    let called = |words: &str, volts: u16, drive: &str| {
+        let family = hearing::called(catalogue(), words, volts, drive);
+        family.map(|f| f.id.as_str())
+    };
+    for (words, volts, drive, family) in [
+        (
+            "His scooter does not switch on",
+            48,
+            "direct-hub",
+            Some("ks36-48"),
+        ),
+        ("E-bike, does not switch on", 48, "direct-hub", None),
+        (
+            "Scooter: of the two motors one is dead",
+            48,
+            "direct-hub",
+            Some("tm52"),
+        ),
+        (
+            "Tricycles like mine are slow, says the neighbour",
+            60,
+            "chain",
+            Some("tw60"),
+        ),
+        ("QUAD!! no go", 36, "chain", Some("lq36")),
+        ("The moped is dead", 36, "chain", None),
+        ("Does not switch on", 48, "direct-hub", None),
+        ("scooter", 48, "other", None),
+        ("", 48, "direct-hub", None),
+    ] {
+        assert_eq!(called(words, volts, drive), family, "{words}");
+    }
+}

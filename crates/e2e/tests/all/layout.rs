@@ -332,6 +332,9 @@ async fn every_other_card_and_station_fits_every_window() -> Done {
         // which kind of throttle it is, before one is ordered
         let built = &job["bench"]["built"];
         if built["leads"] == true {
+            // of the throttle, however likely another component is another one
+            let key = built["key"].as_str().unwrap_or_default();
+            assert!(key.starts_with("built:throttle="), "{key}");
             let drawn = json!({"kind": "by-hand", "class": built["key"], "out": true, "reason": "As drawn."});
             job = client.step(&job, drawn).await?;
             continue;

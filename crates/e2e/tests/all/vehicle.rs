@@ -346,3 +346,53 @@ async fn what_does_not_go_together_is_said_with_what_would() -> Done {
     assert_eq!(profile["standstill"], Value::Null);
     shop.close().await
 }
+
+/// The owner's words choose among vehicles of the same volts and drive, until somebody chooses another; of two motors each is a
+/// component of its own.
+#[tokio::test]
+async fn the_words_choose_the_vehicle_and_a_press_chooses_another() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let begin = async || {
+        b.page.goto(format!("{}/new", shop.server.url)).await?;
+        b.fill("#words", "The scooter pulls only at the back wheel")
+            .await?;
+        b.press("[aria-label='52 V']").await?;
+        b.press("[aria-label='direct hub']").await?;
+        b.see("[data-slot=second-motor]").await
+    };
+    begin().await?;
+    let kinds = b.see("select[aria-label='Kind of vehicle']").await?;
+    kinds.send_keys("Direct-hub").await?;
+    b.gone("[data-slot=second-motor]").await?;
+    b.press("[data-to-gate]").await?;
+    b.read("Which pack is on it?").await?;
+    let bicycle = client
+        .get(&format!("/jobs/{}", shop.job_id().await?))
+        .await?;
+    assert_eq!(bicycle["changes"], json!([]));
+    begin().await?;
+    b.press("[data-slot=second-motor]").await?;
+    b.press("[data-fits=second-hub-nine-pin]").await?;
+    b.see("[data-slot=second-motor][data-assumed=false]")
+        .await?;
+    b.press("[data-to-gate]").await?;
+    b.read("Which pack is on it?").await?;
+    let id = shop.job_id().await?;
+    let profile = client.get(&format!("/jobs/{id}/profile")).await?;
+    let has = profile["has"].as_array().cloned().unwrap_or_default();
+    let there = |slot: &str| {
+        let one = has.iter().find(|s| s["slot"] == slot);
+        one.map(|s| (s["kind"].clone(), s["source"].clone()))
+    };
+    assert_eq!(
+        there("second-motor"),
+        Some((json!("second-hub-nine-pin"), json!("seen")))
+    );
+    assert_eq!(
+        there("second-drive"),
+        Some((json!("second-six-step"), json!(null)))
+    );
+    shop.close().await
+}

@@ -53,6 +53,9 @@ struct Known {
     words: String,
     volts_class: u16,
     drive: String,
+    /// Ready build that it is like, as somebody chose it; none: the one that the words speak of.
+    #[serde(default)]
+    like: Option<String>,
     /// Answers that overrule what is heard in the words.
     #[serde(default)]
     symptoms: Vec<AnswerGiven>,
@@ -70,22 +73,32 @@ struct LookedAtVehicle {
     slot: String,
 }
 
-/// Entries of a job that is not there yet.
-fn logged(app: &App, person: &Person, bodies: Vec<Body>) -> Vec<Logged> {
-    let now = app.clock.now();
-    let each = bodies.into_iter().enumerate();
-    each.map(|(k, body)| Logged {
+/// An entry of a job that is not there yet, the `k`th.
+fn logged(app: &App, person: &Person, k: usize, body: &Body) -> Logged {
+    Logged {
         id: Uuid::from_u128(k as u128 + 1),
         seq: k as i64 + 1,
-        at: now,
+        at: app.clock.now(),
         by: person.name.clone(),
         by_id: Some(person.id),
-        body,
-    })
-    .collect()
+        body: body.clone(),
+    }
 }
 
 impl Known {
+    /// The ready build that the words speak of, where nobody chose one.
+    fn called(&self, app: &App) -> Option<String> {
+        let chosen = self
+            .changes
+            .iter()
+            .any(|c| matches!(c, Change::Kind { .. }));
+        if chosen || self.like.is_some() {
+            return None;
+        }
+        let called = hearing::called(&app.catalogue, &self.words, self.volts_class, &self.drive);
+        called.map(|f| f.id.clone())
+    }
+
     /// What is known of the vehicle as entries, and the job that comes of them.
     fn vehicle(&self, app: &App, person: &Person) -> Result<(Vec<Body>, Job), ApiError> {
         let opened = Body::Opened(entry::Opened {
@@ -96,13 +109,11 @@ impl Known {
             from_job: None,
         });
         admit::admit(&app.catalogue, &Job::default(), &opened, person.role)?;
-        let fold = |bodies: &[Body]| {
-            let entries = logged(app, person, bodies.to_vec());
-            Job::fold(&app.catalogue, &entries, &[])
-        };
+        let mut vehicle = Job::default();
+        vehicle.next(&app.catalogue, &logged(app, person, 0, &opened));
         let mut bodies = vec![opened];
-        let mut vehicle = fold(&bodies);
-        for change in &self.changes {
+        let called = self.called(app).map(|family| Change::Kind { family });
+        for change in called.iter().chain(&self.changes) {
             // at the intake a component is pressed by whoever stands before it
             let seen = matches!(change, Change::Component { .. });
             let body = Body::Change(entry::Change {
@@ -110,8 +121,9 @@ impl Known {
                 source: seen.then_some(KnownFrom::Seen),
             });
             admit::admit(&app.catalogue, &vehicle, &body, person.role)?;
+            let entry = logged(app, person, bodies.len(), &body);
+            vehicle.next(&app.catalogue, &entry);
             bodies.push(body);
-            vehicle = fold(&bodies);
         }
         Ok((bodies, vehicle))
     }
@@ -180,6 +192,8 @@ struct Question {
 /// First suspects.
 #[derive(Serialize, ToSchema)]
 struct Preview {
+    /// The ready build that the words speak of, where nobody chose one and they speak of one.
+    called: Option<String>,
     heard: Vec<Heard>,
     /// The commonest complaints of such a vehicle, when none was heard.
     commonest: Vec<Complaint>,
@@ -201,6 +215,7 @@ async fn preview(
 ) -> Result<Json<Preview>, ApiError> {
     let catalogue = Arc::clone(&app.catalogue);
     let (mut bodies, vehicle) = known.vehicle(&app, &person)?;
+    let called = known.called(&app);
     let family = vehicle.family(&catalogue);
     let found = hearing::hear(&catalogue, &known.words, family);
     let mut heard = Vec::new();
@@ -269,9 +284,12 @@ async fn preview(
             })
             .collect()
     };
-    let job = Job::fold(&app.catalogue, &logged(&app, &person, bodies), &[]);
+    let entries = bodies.iter().enumerate();
+    let entries: Vec<Logged> = entries.map(|(k, b)| logged(&app, &person, k, b)).collect();
+    let job = Job::fold(&app.catalogue, &entries, &[]);
     if job.family(&app.catalogue).is_none() {
         return Ok(Json(Preview {
+            called: None,
             heard,
             commonest,
             question: None,
@@ -349,6 +367,7 @@ async fn preview(
     })
     .await?;
     Ok(Json(Preview {
+        called,
         heard,
         commonest,
         question,

@@ -39,13 +39,13 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
                     p.trail.join("\n  ")
                 );
             }
-            let missed = job.met && !job.recognised();
+            let missed = job.met() && !job.recognised();
             if !job.engine.first_right || job.engine.wrong_parts > 0 || missed {
                 eprintln!(
                     "{} in the model {} met {} WRONG {:?} CROSSED {:?}\n  {:?} told {:?}\n  {}",
                     job.built,
                     job.modelled,
-                    job.met,
+                    job.met(),
                     job.wrong,
                     job.crossed,
                     job.engine.truth,

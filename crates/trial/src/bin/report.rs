@@ -205,7 +205,7 @@ fn random_builds(catalogue: &Catalogue, lists: &Lists, jobs: usize) -> Result<()
     let finished = mean(&engine, |j| f64::from(j.finished));
     target("finished", "≥ 0.95", &one(finished), |v| v >= 0.95);
     target(
-        "wrongly assumed component recognised before a part is changed, where a reading met it",
+        "wrongly assumed component recognised before a part is changed, where a reading or a card’s look met it",
         "≥ 0.90",
         &one(played.recognised()),
         |v| v >= 0.9,

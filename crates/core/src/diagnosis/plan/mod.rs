@@ -51,7 +51,8 @@ const LIKELY_BUILT: f64 = 0.35;
 const RATHER_BUILT: f64 = 0.5;
 const PERHAPS_BUILT: f64 = 0.3;
 const POSSIBLY_BUILT: f64 = 0.12;
-/// Before the very component is changed that it would be: the new one has to be of the same kind.
+/// Before the very component is changed that it would be, or its wires: the new one has to be of the same kind, and go where its
+/// wires go.
 const ON_THE_PART: f64 = 0.08;
 /// A repair that costs less than this is simply tried.
 const CHEAP_MINUTES: f64 = 10.0;
@@ -189,15 +190,10 @@ pub fn plan(
         .unwrap_or_else(asked);
     let action = match action {
         // a look is quick: before anything is done that it could make senseless, it is taken
-        Action::HandBack | Action::Refer => {
-            likeliest_way(belief, evidence, |_| true, POSSIBLY_BUILT)
-        }
+        Action::HandBack | Action::Refer => likeliest_way(belief, evidence, POSSIBLY_BUILT),
         Action::Repair(class) | Action::Decline(class) if costly(&now, action) => {
-            let any = likeliest_way(belief, evidence, |_| true, PERHAPS_BUILT);
-            any.or_else(|| {
-                let part = |way: &WayHeld| changes_it(model, class, way.case);
-                likeliest_way(belief, evidence, part, ON_THE_PART)
-            })
+            let any = likeliest_way(belief, evidence, PERHAPS_BUILT);
+            any.or_else(|| of_another_kind(model, belief, evidence, class))
         }
         _ => None,
     }
@@ -258,39 +254,56 @@ fn costly(now: &Expected, action: Action) -> bool {
     now.order.iter().any(tried)
 }
 
-/// Does the repair of a class change the component that a way has as another one? Its wires are none of it.
-fn changes_it(model: &Model, class: usize, case: usize) -> bool {
+/// Does the repair of a class touch the component that a way has as another one, or the wires that lead to it?
+fn touches_it(model: &Model, class: usize, case: usize) -> bool {
     let Some(way) = model.way(case) else {
         return false;
     };
     let own = &model.classes[class];
-    let inside = |at: &String| {
+    let there = |at: &String| {
         let strand = at.split('.').next().unwrap_or_default();
-        let wired = [".run", ".pin"].iter().any(|end| at.ends_with(end));
-        !wired && way.strands.iter().any(|s| s == strand)
+        way.strands.iter().any(|s| s == strand)
     };
     let sits = |h: &usize| match model.hypotheses[*h].kind {
-        Suspicion::Case(k) => model.cases[k].at.iter().any(inside),
+        Suspicion::Case(k) => model.cases[k].at.iter().any(there),
         _ => false,
     };
     own.band != "0" && own.members.iter().any(sits)
 }
 
-/// The likeliest of some ways to build it that was not looked at, from this share on.
-fn likeliest_way<'a>(
+/// The ways to build it that were not looked at.
+fn not_looked_at<'a>(
     belief: &'a Belief,
     evidence: &[Evidence],
-    of: impl Fn(&WayHeld) -> bool,
-    least: f64,
-) -> Option<&'a WayHeld> {
+) -> impl Iterator<Item = &'a WayHeld> {
     let looked_at = |k: usize| {
         let not = |e: &Evidence| matches!(e.item, Item::NotBuilt { case } if case == k);
         evidence.iter().any(not)
     };
-    let open = belief.ways.iter();
-    let open = open.filter(|w| !looked_at(w.case) && of(w));
-    let way = open.max_by(|a, b| a.share().total_cmp(&b.share()))?;
-    (way.share() >= least).then_some(way)
+    belief.ways.iter().filter(move |w| !looked_at(w.case))
+}
+
+fn likeliest<'a>(ways: impl Iterator<Item = &'a WayHeld>) -> Option<&'a WayHeld> {
+    ways.max_by(|a, b| a.share().total_cmp(&b.share()))
+}
+
+/// The likeliest way to build it that was not looked at, from this share on.
+fn likeliest_way<'a>(belief: &'a Belief, evidence: &[Evidence], least: f64) -> Option<&'a WayHeld> {
+    likeliest(not_looked_at(belief, evidence)).filter(|w| w.share() >= least)
+}
+
+/// The likeliest other kind of the very component that a repair touches, when there may be one at all: the more kinds fit, the
+/// less each stands for, and the new part is the wrong one all the same.
+fn of_another_kind<'a>(
+    model: &Model,
+    belief: &'a Belief,
+    evidence: &[Evidence],
+    class: usize,
+) -> Option<&'a WayHeld> {
+    let open = not_looked_at(belief, evidence).filter(|w| touches_it(model, class, w.case));
+    let open: Vec<&WayHeld> = open.collect();
+    let any: f64 = open.iter().map(|w| w.share()).sum();
+    likeliest(open.into_iter()).filter(|_| any >= ON_THE_PART)
 }
 
 /// The way to build it that leads before every repair, and was not looked at: its case.
@@ -300,7 +313,7 @@ fn built_otherwise(
     evidence: &[Evidence],
     classes: &[f64],
 ) -> Option<usize> {
-    let way = likeliest_way(belief, evidence, |_| true, LIKELY_BUILT)?;
+    let way = likeliest_way(belief, evidence, LIKELY_BUILT)?;
     let repairs = classes.iter().take(model.classes.len()).copied();
     let top = repairs.fold(0.0, f64::max);
     let leads = way.alone > top;

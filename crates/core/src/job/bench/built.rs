@@ -42,14 +42,19 @@ fn line_at(net: &Netlist, pair: &Pair, state: &VehicleState) -> LineView {
 }
 
 impl Weighed<'_> {
-    /// The likeliest known way in which this vehicle is built otherwise, when it is worth showing; whether it leads is the
-    /// plan's to say.
-    pub(super) fn built(&self, leads: bool) -> Option<BuiltView> {
+    /// The known way in which this vehicle is built otherwise that the plan asks about, or else the likeliest, when it is worth
+    /// showing.
+    pub(super) fn built(&self, asked: Option<usize>) -> Option<BuiltView> {
         let m = self.model;
-        let ways = self.belief.ways.iter();
-        let held = ways.max_by(|a, b| a.share().total_cmp(&b.share()))?;
+        let mut ways = self.belief.ways.iter();
+        let leads = asked.is_some();
+        let held = match asked {
+            Some(case) => ways.find(|w| w.case == case),
+            None => ways.max_by(|a, b| a.share().total_cmp(&b.share())),
+        };
+        let held = held?;
         let way = m.way(held.case)?;
-        (held.share() >= SHOWN).then(|| BuiltView {
+        (leads || held.share() >= SHOWN).then(|| BuiltView {
             key: m.cases[held.case].key.clone(),
             changes: way.changes.clone(),
             name: way.name.clone(),

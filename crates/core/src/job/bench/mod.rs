@@ -272,7 +272,7 @@ impl<'a> Weighed<'a> {
         let drawn = strand.map(|id| (id, map::map(self, None)));
         IfSo {
             suspects,
-            built_percent: self.built(false).map_or(0, |b| b.percent),
+            built_percent: self.built(None).map_or(0, |b| b.percent),
             nothing_percent,
             outside_percent,
             evidence: self.tiles(),
@@ -377,7 +377,10 @@ impl<'a> Weighed<'a> {
             first_minute_done: first_done,
             first_minute_left: first.len(),
             minutes_to_go: plan::estimate(m, &self.belief, &self.situation, prices, &ranked),
-            built: self.built(matches!(plan.action, Action::Built(_))),
+            built: self.built(match plan.action {
+                Action::Built(way) => Some(way),
+                _ => None,
+            }),
             suspects,
             nothing_percent,
             outside_percent,
