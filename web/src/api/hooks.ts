@@ -184,6 +184,8 @@ const wordsOf = (bodies: Body[]): string => {
 // the last thing that was written, for a press that comes twice
 let last = { what: "", at: -Infinity, came: undefined as Promise<Written> | undefined };
 const TWICE_MS = 400;
+// whoever types between two presses means both
+window.addEventListener("input", () => (last = { ...last, came: undefined }), true);
 
 /** Append entries to a job. What was decided on goes along, so that newer entries are not overrun. Without
  * the server they are kept on this device, and the answer says so. The same again within the time of a

@@ -149,9 +149,12 @@ export const RecordPage = () => {
           component="form"
           onSubmit={(e: React.FormEvent) => {
             e.preventDefault();
-            append.mutate([{ kind: "note", text: note }], {
-              onSuccess: () => {
-                setNote("");
+            const text = note;
+            // empty at once: what is typed while this one is on its way is the next note
+            setNote("");
+            append.mutate([{ kind: "note", text }], {
+              onError: () => {
+                setNote((now) => (now === "" ? text : `${text} ${now}`));
               },
             });
           }}
@@ -164,7 +167,7 @@ export const RecordPage = () => {
             onChange={setNote}
             sx={{ flex: 1, fontSize: 17, height: 48, px: 1.2 }}
           />
-          <Button type="submit" disabled={append.isPending || note.trim() === ""}>
+          <Button type="submit" disabled={note.trim() === ""}>
             Save the note
           </Button>
         </Box>

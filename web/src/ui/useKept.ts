@@ -2,8 +2,12 @@ import { useCallback, useState } from "react";
 
 const KEY = "spannung-typed-";
 
-/** A text that is being typed: it survives a reload of the page, on this device, until it is emptied. */
-export function useKept(name: string, otherwise = ""): [string, (text: string) => void] {
+/** A text that is being typed: it survives a reload of the page, on this device, until it is emptied. It is set
+ * to a text, or by what stands there at that moment. */
+export function useKept(
+  name: string,
+  otherwise = "",
+): [string, (text: string | ((now: string) => string)) => void] {
   const key = KEY + name;
   const read = useCallback((): string => {
     try {
@@ -16,7 +20,8 @@ export function useKept(name: string, otherwise = ""): [string, (text: string) =
   // another field under the same hook: its own text
   const text = held.key === key ? held.text : read();
   const set = useCallback(
-    (next: string) => {
+    (to: string | ((now: string) => string)) => {
+      const next = typeof to === "string" ? to : to(read());
       try {
         if (next === otherwise || next === "") sessionStorage.removeItem(key);
         else sessionStorage.setItem(key, next);
@@ -25,7 +30,7 @@ export function useKept(name: string, otherwise = ""): [string, (text: string) =
       }
       setHeld({ key, text: next });
     },
-    [key, otherwise],
+    [key, otherwise, read],
   );
   return [text, set];
 }
