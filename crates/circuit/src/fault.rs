@@ -353,7 +353,7 @@ impl FaultBook {
                         .at
                         .iter()
                         .map(|a| {
-                            let place = fill(a);
+                            let place = beside.place(&first(a));
                             let known = net.element(&place).map(|e| net.elements[e].id.clone());
                             known.unwrap_or(place)
                         })
@@ -437,6 +437,19 @@ impl Beside<'_> {
         let head = place.split('.').next().unwrap_or(place);
         let drawn = self.profile.family.strand(head).is_some() || self.net.element(place).is_some();
         drawn && self.own(place).is_none()
+    }
+
+    /// A place by this side's name: what is neither an element nor a strand is a part of the drawing, and each side has its own.
+    fn place(&self, place: &str) -> String {
+        let own = self.own(place);
+        let drawn = || {
+            if self.side.is_empty() || self.common(place) {
+                place.into()
+            } else {
+                of_second(place)
+            }
+        };
+        own.unwrap_or_else(drawn)
     }
 
     /// A text with this side's names.

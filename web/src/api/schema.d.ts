@@ -2761,6 +2761,8 @@ export interface components {
             pack: string;
             /** @description Name of the protection box. */
             protection: string;
+            /** @description Name of a second controller; what it holds bears the mark `-2`. */
+            second?: string | null;
             /** @description Strands in drawing order. */
             strands: components["schemas"]["MapStrand"][];
             /** @description Tags, ranks 1 to 5. */
@@ -2810,7 +2812,7 @@ export interface components {
             reference: number;
             /**
              * @description Where it is drawn: `pack` and `feed` on the power line, `motor` between controller and motor, `sensors` above
-             *     it, `device` from above into the controller.
+             *     it, `device` from above into the controller, `link` from one controller to the other.
              */
             role: string;
             /** @description Segment. */

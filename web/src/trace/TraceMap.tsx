@@ -484,9 +484,9 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
         <circle cx={cx} cy={b.y + 62} r="11" fill="none" stroke={v("ink")} strokeWidth="2" />
       )}
       <text
-        x={tagged ? b.x + 10 : cx}
+        x={tagged || b.left ? b.x + 10 : cx}
         y={
-          b.id === "controller"
+          b.id === "controller" && !b.left
             ? b.y + 26
             : isMotor(b.id) && b.font === undefined
               ? b.y + 92
@@ -494,7 +494,7 @@ const BoxShape = ({ box: b, dashed, tagged }: { box: PlacedBox; dashed: boolean;
                 ? b.y + 74
                 : cy + 5.5
         }
-        textAnchor={tagged ? "start" : "middle"}
+        textAnchor={tagged || b.left ? "start" : "middle"}
         fontSize={b.font ?? (b.id === "controller" ? 18 : 15)}
         fontWeight="700"
       >

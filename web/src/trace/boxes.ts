@@ -2,8 +2,11 @@
 
 import type { TraceMapData } from "../api/client";
 import type { Drawing } from "./drawing";
-import { CTRL, textWidth, type PlacedBox } from "./shapes";
+import { CTRL, PAIR, textWidth, type PlacedBox } from "./shapes";
 import type { Zones } from "./zones";
+
+/** What belongs to a second drive bears it. */
+export const MARK = "-2";
 
 /** A title as it fits, in the smallest letters, or its first four. */
 const shortened = (title: string, room: number): string =>
@@ -13,7 +16,18 @@ const shortened = (title: string, room: number): string =>
 function sideOf(s: TraceMapData["strands"][number]): string {
   const word = s.name.split(" ")[0] ?? "";
   if (word !== "Phase") return word;
-  return s.id.endsWith("-2") ? "Second" : "First";
+  return s.id.endsWith(MARK) ? "Second" : "First";
+}
+
+/** The controller, or two above each other. */
+function controllersOf(map: TraceMapData, x: number, w: number): PlacedBox[] {
+  const box = { id: "controller", title: map.middle, x, w, share: 0 };
+  if (map.second == null) return [{ ...box, ...CTRL }];
+  const [upper, lower] = PAIR;
+  return [
+    { ...box, ...upper, left: true, font: 15 },
+    { ...box, ...lower, left: true, font: 15, id: `controller${MARK}`, title: map.second },
+  ];
 }
 
 /** Draw the boxes, and say where tags on what they hold may stand. */
@@ -46,56 +60,60 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
     font: textWidth(map.protection, 13) > protW - 4 ? 11.5 : 13,
     share: share("pack-fuse") + share("pack-switch"),
   };
-  const ctrl: PlacedBox = {
-    id: "controller",
-    title: map.middle,
-    x: cx,
-    y: CTRL.y,
-    w: ctrlW,
-    h: CTRL.h,
-    share: 0,
-  };
+  const controllers = controllersOf(map, cx, ctrlW);
   // each motor turns its own wheel: they stand above each other
   const driven = map.strands.filter((s) => s.role === "motor");
   const many = map.twin ? driven.length : 1;
-  const inMotor =
-    share("gears") + share("rotor") + share("winding-u") + share("winding-v") + share("winding-w");
+  const inMotor = (mark: string): number =>
+    ["gears", "rotor", "winding-u", "winding-v", "winding-w"].reduce((n, id) => n + share(id + mark), 0);
+  const marked = map.second != null;
   const disc = (id: string, k: number, x: number, r: number, title: string, part: number): PlacedBox => {
     const one = many > 1 ? r / many - 1 : r;
     const y = 200 - r + (2 * k + 1) * (r / many);
     return { id, title, x: x - one, y: y - one, w: 2 * one, h: 2 * one, round: true, share: part };
   };
-  boxes.push(pack, prot, ctrl);
+  boxes.push(pack, prot, ...controllers);
   for (let k = 0; k < many; k++) {
     const s = map.twin ? driven[k] : undefined;
     const name = s ? sideOf(s) : map.motor;
-    const part = inMotor / many + (s?.device_share ?? 0);
+    const own = marked ? inMotor(k > 0 ? MARK : "") : inMotor("") / many;
+    const part = own + (s?.device_share ?? 0);
     boxes.push({ ...disc(`motor-${String(k)}`, k, mx, motorR, name, part), font: s ? 13 : undefined });
     boxes.push(
       disc(`wheel-${String(k)}`, k, wx, Math.max(wheelR, many > 1 ? motorR : 0), "", share("wheel")),
     );
   }
   // ---- inner boxes of controller and motor
-  const middle = map.boxes.filter((b) => b.name != null);
-  const inner = (ctrlW - (middle.length + 1) * 12) / Math.max(1, middle.length);
-  middle.forEach(({ id, name }, k) => {
-    const box: PlacedBox = {
-      id,
-      title: name ?? "",
-      x: cx + 12 + k * (inner + 12),
-      y: 198,
-      w: inner,
-      h: 38,
-      share: share(id),
-      inside: "controller",
-    };
-    boxes.push(box);
-    anchors.set(id, [box.x + box.w - 20, box.y + 2]);
-    within.set(id, box);
-  });
+  for (const [side, ctrl] of controllers.entries()) {
+    const middle = map.boxes.filter((b) => b.name != null && (!marked || b.id.endsWith(MARK) === side > 0));
+    // beside the title of one of two, below that of the only one
+    const from = marked ? 100 : 12;
+    const inner = (ctrlW - from - middle.length * 12) / Math.max(1, middle.length);
+    middle.forEach(({ id, name }, k) => {
+      const title = name ?? "";
+      const box: PlacedBox = {
+        id,
+        title,
+        x: cx + from + k * (inner + 12),
+        y: marked ? ctrl.y + 5 : 198,
+        w: inner,
+        h: marked ? 30 : 38,
+        share: share(id),
+        inside: ctrl.id,
+        font: marked && textWidth(title, 15) > inner - 6 ? 12.5 : undefined,
+      };
+      boxes.push(box);
+      anchors.set(id, [box.x + box.w - 20, box.y + 2]);
+      within.set(id, box);
+    });
+  }
   // in one of two small circles there is no room for three sensors
   const inside = halls && many === 1 ? (["hall-a", "hall-b", "hall-c"] as const) : [];
-  if (many > 1) for (const id of ["hall-a", "hall-b", "hall-c"]) anchors.set(id, [mx, 176]);
+  if (many > 1)
+    for (const id of ["hall-a", "hall-b", "hall-c"]) {
+      anchors.set(id, [mx, 176]);
+      anchors.set(id + MARK, [mx, 224]);
+    }
   inside.forEach((id, k) => {
     const box: PlacedBox = {
       id,
@@ -110,7 +128,10 @@ export function drawBoxes(into: Drawing, map: TraceMapData, z: Zones): void {
     boxes.push(box);
     anchors.set(id, [box.x + 11, box.y + 11]);
   });
-  for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) anchors.set(id, [mx, 228]);
+  for (const id of ["gears", "rotor", "winding-u", "winding-v", "winding-w"]) {
+    anchors.set(id, [mx, marked ? 176 : 228]);
+    anchors.set(id + MARK, [mx, 228]);
+  }
   for (const id of ["cells", "bms", "charge-port"]) anchors.set(id, [16 + packW / 2, 176]);
   for (const id of ["pack-fuse", "pack-switch"]) anchors.set(id, [prot.x + protW / 2, 176]);
   anchors.set("wheel", [wx, 200]);

@@ -5,7 +5,7 @@ import type { SegmentShare, TraceMapData } from "../api/client";
 import { drawBoxes } from "./boxes";
 import { blank } from "./drawing";
 import { HEIGHT, type Layout, type Rect } from "./shapes";
-import { drawDevices, drawMotor, drawPower } from "./strands";
+import { drawDevices, drawLink, drawMotor, drawPower } from "./strands";
 import { placeTags } from "./tags";
 import { zonesOf, type Zones } from "./zones";
 
@@ -26,6 +26,7 @@ function layoutAt(map: TraceMapData, segments: SegmentShare[], W: number, tight:
   drawPower(drawn, map, z);
   drawMotor(drawn, map, z);
   drawDevices(drawn, map, z);
+  drawLink(drawn, map, z);
   const next = drawn.plugs.find((p) => p.next);
   const frame: Rect | undefined = next && { x: next.x - 14, y: next.y - 6, w: next.w + 28, h: next.h + 12 };
   const { boxes, wires, halos, plugs, flags, labels } = drawn;

@@ -17,6 +17,8 @@ export interface PlacedBox extends Rect {
   round?: boolean;
   /** Size of its title where the usual one does not fit. */
   font?: number;
+  /** Its title stands at the left, what it holds beside it. */
+  left?: boolean;
 }
 export interface Wire {
   key: string;
@@ -79,6 +81,11 @@ export interface Layout {
 export const HEIGHT = 306;
 /** Where the controller stands, from above. */
 export const CTRL = { y: 152, h: 96 };
+/** Two controllers stand above each other in the same room, with the link of a few wires between them. */
+export const PAIR = [
+  { y: CTRL.y, h: 39 },
+  { y: CTRL.y + 57, h: 39 },
+] as const;
 
 /** Width of a text at a size: the face is close to half an em on average; a little more to be safe. */
 export const textWidth = (text: string, size: number): number => text.length * size * 0.56;

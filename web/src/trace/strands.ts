@@ -2,75 +2,53 @@
 
 import type { MapStrand, TraceMapData } from "../api/client";
 import { flagOf, type Drawing } from "./drawing";
-import { CTRL, meets, type PlacedBox } from "./shapes";
+import { MARK } from "./boxes";
+import { CTRL, meets, PAIR, type PlacedBox } from "./shapes";
 import type { Zones } from "./zones";
 
-const PLUS = 194;
-const MINUS = 214;
+/** Heights of the two rails, and of those into each of two controllers. */
+const RAILS = [194, 214] as const;
+const RAILS_OF = [
+  [171, 183],
+  [217, 229],
+] as const;
 const PHASE_Y = [178, 200, 222];
 
 /** Pack → protection → controller. */
 export function drawPower(into: Drawing, map: TraceMapData, z: Zones): void {
-  const { wires, halos, plugs, flags, anchors } = into;
+  const { plugs, flags } = into;
   const { tight, pack, protection: prot, leads } = z;
   const cx = z.controller.x;
   const strand = (id: string): MapStrand | undefined => map.strands.find((s) => s.id === id);
-  const main = map.strands.find((s) => s.role === "feed");
+  const feeds = map.strands.filter((s) => s.role === "feed");
+  const second = feeds.find((s) => s.id.endsWith(MARK));
+  const main = feeds.find((s) => s !== second);
   const dock = strand("dock");
-  const rails: [number, number][] = [
-    [PLUS, 0],
-    [MINUS, 1],
-  ];
-  for (const [y, k] of rails) {
-    wires.push({
-      key: `dock${String(k)}`,
-      code: dock?.wires[k]?.code ?? "RD",
-      thick: 9,
-      points: [
-        [pack.x + 40, y],
-        [prot.x + 20, y],
-      ],
-    });
-    wires.push({
-      key: `main${String(k)}`,
-      code: (main ?? dock)?.wires[k]?.code ?? "BK",
-      thick: 9,
-      points: [
-        [prot.x + 40, y],
-        [cx + 20, y],
-      ],
-    });
-    for (const s of [dock, main]) {
-      const w = s?.wires[k];
-      if (!s || !w) continue;
-      const [x0, x1] = s.id === "dock" ? [pack.x + pack.w, prot.x] : [prot.x + prot.w, cx];
-      halos.push({
-        key: `${s.id}${String(k)}`,
-        thick: 9,
-        share: w.run_share + w.pin_share + w.lead_share,
-        points: [
-          [x0, y],
-          [x1, y],
-        ],
-      });
-      for (const part of ["run", "pin", "lead"])
-        anchors.set(`${s.id}.${String(w.pin)}.${part}`, [(x0 + x1) / 2, y]);
-    }
-  }
+  const toProtection = [pack.x + pack.w, prot.x] as const;
+  const toController = [prot.x + prot.w, cx] as const;
+  drawRails(into, dock, "dock", RAILS, toProtection);
+  const [upper, lower] = RAILS_OF;
+  const own = second ? upper : RAILS;
+  drawRails(into, main ?? dock, "main", own, toController, main !== undefined);
+  if (second) drawRails(into, second, second.id, lower, toController);
   const mainX = prot.x + prot.w + leads / 2;
-  if (main)
+  for (const s of [main, second]) {
+    if (!s) continue;
+    const rails = s === second ? lower : own;
+    const h = second ? 32 : 48;
     plugs.push({
-      id: main.plug,
-      strand: main.id,
-      name: main.plug_name,
-      apart: main.apart,
+      id: s.plug,
+      strand: s.id,
+      name: s.plug_name,
+      apart: s.apart,
       vertical: true,
-      next: map.next_plug === main.plug,
+      next: map.next_plug === s.plug,
       x: mainX - (tight ? 7 : 9),
-      y: 180,
+      y: (rails[0] + rails[1]) / 2 - h / 2,
       w: tight ? 14 : 18,
-      h: 48,
+      h,
     });
+  }
   if (dock)
     plugs.push({
       id: "dock",
@@ -90,8 +68,83 @@ export function drawPower(into: Drawing, map: TraceMapData, z: Zones): void {
   }
   if (main) {
     const f = flagOf(main, mainX, 128, 88);
-    if (f) flags.push({ ...f, x: Math.min(f.x, cx - f.w - 2), stem: [mainX, 150, 180] });
+    if (f) flags.push({ ...f, x: Math.min(f.x, cx - f.w - 2), stem: [mainX, 150, second ? 156 : 180] });
   }
+}
+
+/** Two rails from one box to the next, with what their strand is suspected of. */
+function drawRails(
+  into: Drawing,
+  s: MapStrand | undefined,
+  key: string,
+  rails: readonly [number, number],
+  [x0, x1]: readonly [number, number],
+  named = true,
+): void {
+  rails.forEach((y, k) => {
+    const w = s?.wires[k];
+    into.wires.push({
+      key: `${key}${String(k)}`,
+      code: w?.code ?? (k === 0 ? "RD" : "BK"),
+      thick: 9,
+      points: [
+        [x0 - 20, y],
+        [x1 + 20, y],
+      ],
+    });
+    if (!s || !w || !named) return;
+    into.halos.push({
+      key: `${s.id}${String(k)}`,
+      thick: 9,
+      share: w.run_share + w.pin_share + w.lead_share,
+      points: [
+        [x0, y],
+        [x1, y],
+      ],
+    });
+    for (const part of ["run", "pin", "lead"])
+      into.anchors.set(`${s.id}.${String(w.pin)}.${part}`, [(x0 + x1) / 2, y]);
+  });
+}
+
+/** The few wires from one controller to the other. */
+export function drawLink(into: Drawing, map: TraceMapData, z: Zones): void {
+  const s = map.strands.find((x) => x.role === "link");
+  if (!s) return;
+  const { wires, halos, plugs, labels, anchors } = into;
+  const [upper, lower] = PAIR;
+  const from = upper.y + upper.h + 1;
+  const left = z.controller.x + 20;
+  s.wires.forEach((w, k) => {
+    const x = left + k * z.pitch;
+    const points: [number, number][] = [
+      [x, from],
+      [x, lower.y],
+    ];
+    wires.push({ key: `${s.id}${String(w.pin)}`, code: w.code, thick: z.core, points });
+    halos.push({
+      key: `${s.id}-halo${String(w.pin)}`,
+      thick: z.core,
+      share: w.run_share + w.pin_share + w.lead_share,
+      points,
+    });
+    for (const part of ["run", "pin", "lead"]) anchors.set(`${s.id}.${String(w.pin)}.${part}`, [x, from + 8]);
+  });
+  const w = s.wires.length * z.pitch + 6;
+  anchors.set(s.id, [left + w, from + 8]);
+  plugs.push({
+    id: s.plug,
+    strand: s.id,
+    name: s.plug_name,
+    apart: s.apart,
+    vertical: false,
+    next: map.next_plug === s.plug,
+    x: left - z.pitch / 2 - 3,
+    y: from + 4,
+    w,
+    h: 8,
+  });
+  labels.push({ x: left + w + 4, y: from + 12.5, text: s.name.split(",")[0] ?? s.name });
 }
 
 /** Phases and halls share the motor plug: two bars on one x. */
@@ -107,7 +160,7 @@ export function drawMotor(into: Drawing, map: TraceMapData, z: Zones): void {
   const perMotor = motorWires.length / Math.max(1, motors.length);
   const laneY = (k: number): number =>
     motors.length > 1 && perMotor === 3
-      ? 168 + (k % 3) * 9 + Math.floor(k / 3) * 38
+      ? PAIR[0].y + PAIR[0].h / 2 - 9 + (k % 3) * 9 + Math.floor(k / 3) * (PAIR[1].y - PAIR[0].y)
       : motorWires.length === 3
         ? (PHASE_Y[k] ?? 222)
         : motorWires.length === 2
@@ -276,6 +329,8 @@ export function drawDevices(into: Drawing, map: TraceMapData, z: Zones): void {
     for (const s of d.strands) {
       anchors.set(s.id, [x + w / 2, 36]);
       const left = wx0 - pitch / 2;
+      // past the first controller, into its own
+      const foot = s.id.endsWith(MARK) && map.second != null ? PAIR[1].y + 6 : CTRL.y + 14;
       first.set(s.id, [[x + w / 2 - 40, 120]]);
       for (const wire of s.wires) {
         wires.push({
@@ -284,7 +339,7 @@ export function drawDevices(into: Drawing, map: TraceMapData, z: Zones): void {
           thick: core,
           points: [
             [wx0, 20],
-            [wx0, CTRL.y + 14],
+            [wx0, foot],
           ],
         });
         halos.push({

@@ -34,13 +34,14 @@ export function placeTags(
     const home = within.get(t.place);
     const near = first.get(t.place) ?? [];
     // what sits in the motor is named beside it, above the wheel
-    const beside: [number, number][] = /^(hall-|winding|gears|rotor)/.test(t.place)
-      ? [
-          [mx + 48, 104],
-          [mx + 48, 72],
-          [mx + 48, 40],
-        ]
-      : [];
+    const beside: [number, number][] =
+      /^(hall-|winding|gears|rotor)/.test(t.place) && !t.place.endsWith("-2")
+        ? [
+            [mx + 48, 104],
+            [mx + 48, 72],
+            [mx + 48, 40],
+          ]
+        : [];
     const tries: [number, number][] = [
       ...near,
       ...beside,
@@ -88,7 +89,7 @@ export function placeTags(
     };
     const place = (w: number): Rect | undefined => {
       // inside its own box, at the right end, when the box leaves room for its name
-      const own = home && { x: home.x + home.w - w - 5, y: home.y + 5, w, h: 28 };
+      const own = home && { x: home.x + home.w - w - 5, y: home.y + (home.h - 28) / 2, w, h: 28 };
       if (own && home.w - w > 26 + textWidth(home.title, 15) && !taken(own)) return own;
       return tries.map(([tx, ty]) => ({ x: tx, y: ty, w, h: 28 })).find((r) => fits(r) && clear(r));
     };

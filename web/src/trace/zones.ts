@@ -25,7 +25,6 @@ const SHORT: Record<string, string> = {
   direction: "Direction",
   range: "Range",
   board: "Sound",
-  "link-2": "Link",
   "halls-2": "Halls 2",
 };
 

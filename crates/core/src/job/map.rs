@@ -7,7 +7,7 @@ use crate::job::bench::Weighed;
 use crate::job::view::FacePin;
 use crate::reading::{self, Unit};
 use serde::Serialize;
-use spannung_circuit::family::{Carries, Strand};
+use spannung_circuit::family::{Carries, SECOND, Strand, first_of, of_second};
 use spannung_circuit::{Family, FaultCase, Mode, meter};
 use std::collections::BTreeMap;
 use utoipa::ToSchema;
@@ -60,7 +60,7 @@ pub struct MapStrand {
     /// Segment.
     pub segment: String,
     /// Where it is drawn: `pack` and `feed` on the power line, `motor` between controller and motor, `sensors` above
-    /// it, `device` from above into the controller.
+    /// it, `device` from above into the controller, `link` from one controller to the other.
     pub role: String,
     /// Plug id.
     pub plug: String,
@@ -117,6 +117,8 @@ pub struct Map {
     pub tags: Vec<MapTag>,
     /// Name of the middle: controller, or the switches of a vehicle without one.
     pub middle: String,
+    /// Name of a second controller; what it holds bears the mark `-2`.
+    pub second: Option<String>,
     /// Name of the protection box.
     pub protection: String,
     /// Motor or motors.
@@ -185,9 +187,13 @@ fn drawn_at(family: &Family, case: &FaultCase, place: &str) -> String {
         return controller_box(&case.fault).into();
     }
     let strand = place.split('.').next().unwrap_or(place);
-    let middle = family.middle_boxes.iter().any(|b| b.id == place);
-    if family.strand(strand).is_some() || BOXES.contains(&place) || middle {
+    let boxed = |id: &str| BOXES.contains(&id) || family.middle_boxes.iter().any(|b| b.id == id);
+    if family.strand(strand).is_some() || boxed(place) {
         return place.into();
+    }
+    if let Some(first) = first_of(place) {
+        let first = drawn_at(family, case, &first);
+        return if boxed(&first) { of_second(&first) } else { first };
     }
     let of_segment = |id: &str| {
         let strand = family.strands.iter().find(|s| s.segment == id);
@@ -219,6 +225,8 @@ fn role(family: &Family, strand: &Strand) -> &'static str {
         "motor"
     } else if strand.id.get_ref() == "halls" && family.plug(&strand.plug).is_some() {
         "sensors"
+    } else if first_of(strand.id.get_ref()).is_some_and(|first| first == "link") {
+        "link"
     } else {
         "device"
     }
@@ -375,17 +383,19 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
             }
         })
         .collect();
-    let middle = family.middle_boxes.iter().map(|b| MapBox {
-        id: b.id.clone(),
-        name: Some(b.name.clone()),
-        share: at(&b.id),
-    });
-    let boxes = middle
-        .chain(BOXES.iter().map(|id| MapBox {
-            id: (*id).into(),
-            name: None,
-            share: at(id),
-        }))
+    let second = family.has("second-drive");
+    let sides = if second { &["", SECOND][..] } else { &[""] };
+    let middle = family.middle_boxes.iter();
+    let named = middle.map(|b| (b.id.as_str(), Some(b.name.clone())));
+    let all = named.chain(BOXES.iter().map(|id| (*id, None)));
+    let boxes = all
+        .flat_map(|(id, name)| {
+            sides.iter().map(move |side| MapBox {
+                share: at(&format!("{id}{side}")),
+                id: format!("{id}{side}"),
+                name: name.clone(),
+            })
+        })
         .collect();
     let shares = w.belief.classes(m);
     let mut order: Vec<usize> = (0..shares.len()).collect();
@@ -416,6 +426,7 @@ pub fn map(w: &Weighed<'_>, next: Option<&str>) -> Map {
         boxes,
         tags,
         middle: family.middle.clone(),
+        second: second.then(|| "Second".into()),
         protection: family
             .segments
             .iter()
