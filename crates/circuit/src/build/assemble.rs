@@ -653,7 +653,7 @@ impl Family {
         }
         for segment in &mut self.segments {
             if let Some(name) = kind.segments.get(&segment.id) {
-                segment.name.clone_from(name);
+                segment.name = name.replace("{}", &segment.name);
             }
         }
         Ok(())

@@ -163,7 +163,7 @@ pub struct Kind {
     /// Priors column.
     #[serde(default)]
     pub group: Option<String>,
-    /// Names of segments of the strip.
+    /// Names of segments of the strip; `{}` stands for what the components before call it.
     #[serde(default)]
     pub segments: BTreeMap<String, String>,
     /// Name of the middle of the drawing.

@@ -193,7 +193,11 @@ fn drawn_at(family: &Family, case: &FaultCase, place: &str) -> String {
     }
     if let Some(first) = first_of(place) {
         let first = drawn_at(family, case, &first);
-        return if boxed(&first) { of_second(&first) } else { first };
+        return if boxed(&first) {
+            of_second(&first)
+        } else {
+            first
+        };
     }
     let of_segment = |id: &str| {
         let strand = family.strands.iter().find(|s| s.segment == id);

@@ -1,11 +1,13 @@
 //! What a vehicle has, on a job: swaps, what is offered for a slot, what follows, and what is refused.
 
-use crate::common::{Log, catalogue};
-use spannung_circuit::{Change, KnownFrom, Profile};
+use crate::common::{self, Log, catalogue};
+use spannung_circuit::{Change, KnownFrom, Profile, VehicleState};
 use spannung_core::diagnosis::Model;
 use spannung_core::diagnosis::repertoire::Test;
+use spannung_core::job::bench::Weighed;
 use spannung_core::job::entry::{self, Body, Role};
 use spannung_core::job::has::SlotView;
+use spannung_core::job::map::{self, Map};
 use spannung_core::job::proof;
 
 fn swap(slot: &str, kind: Option<&str>) -> Body {
@@ -105,6 +107,54 @@ fn a_second_drive_is_worked_out_on_whatever_takes_it() {
         taken += 1;
     }
     assert!(taken >= 8, "{taken}");
+}
+
+fn map_of(family: &str) -> Map {
+    let job = Log::on(family).job();
+    let mut none = |_: usize, _: &VehicleState| None;
+    let weighed = Weighed::new(
+        catalogue(),
+        common::model(family),
+        &job,
+        Role::Technician,
+        &mut none,
+    );
+    map::map(&weighed, None)
+}
+
+/// Two equal motors are suspected alike before anything is read, each in its own place, and so is what the two controllers hold.
+#[test]
+fn what_a_second_drive_holds_has_its_own_place_on_the_map() {
+    let two = map_of("tm52");
+    let share = |id: &str| {
+        let found = two.boxes.iter().find(|b| b.id == id);
+        found.unwrap_or_else(|| panic!("no {id}")).share
+    };
+    for id in ["winding-u", "winding-v", "winding-w"] {
+        let (first, second) = (share(id), share(&format!("{id}-2")));
+        assert!(
+            first > 0.0 && (first - second).abs() < 1e-9,
+            "{id} {first} {second}"
+        );
+    }
+    assert!(share("bridge-2") > 0.0 && share("rail-2") > 0.0);
+    let role = |id: &str| {
+        two.strands
+            .iter()
+            .find(|s| s.id == id)
+            .unwrap()
+            .role
+            .as_str()
+    };
+    assert_eq!(
+        ["main", "main-2", "phase-2", "link-2"].map(role),
+        ["feed", "feed", "motor", "link"]
+    );
+    assert_eq!(two.second.as_deref(), Some("Second"));
+    // two gearboxes on one switch are two motors and no second controller
+    let toy = map_of("rt12");
+    assert!(toy.twin && toy.second.is_none());
+    assert!(toy.boxes.iter().all(|b| !b.id.ends_with("-2")));
 }
 
 /// What was seen on one vehicle is likely on the next like it: drawn so, and with the others beside it until somebody looks.

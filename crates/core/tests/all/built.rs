@@ -20,8 +20,13 @@ fn read(m: &Model, id: &str, low: f64, high: f64) -> Evidence {
 
 fn decide(m: &Model, evidence: &[Evidence]) -> (Action, Belief) {
     let belief = Belief::of(m, evidence);
+    let taken = |e: &Evidence| match e.item {
+        Item::Test { test, .. } => Some(m.tests[test].id.clone()),
+        _ => None,
+    };
     let situation = Situation {
         risk_limit: 4,
+        closed: evidence.iter().filter_map(taken).collect(),
         ..Situation::default()
     };
     let ranked = choose::rank(m, &belief, &situation);
@@ -328,5 +333,20 @@ fn before_the_very_part_is_changed_its_kind_is_looked_at() {
         // of itself it is no question
         let way = belief.ways.iter().find(|w| w.case == *case).unwrap();
         assert!(way.share() < 0.3, "{id}: {:.2}", way.share());
+    }
+}
+
+/// The controller's output for a lamp can be dead only where it feeds the lamp: how the lamp is fed is looked at first.
+#[test]
+fn before_an_output_is_mended_what_hangs_on_it_is_looked_at() {
+    for id in ["gh48", "dd48", "md48"] {
+        let m = common::model(id);
+        let dead = m.cases.iter().position(|c| c.key == "ctl-lamp-out");
+        let asked = until_a_repair(m, dead.unwrap(), "S31");
+        let [.., (Action::Built(case), _), (Action::Repair(class), _)] = &*asked else {
+            panic!("{id}: {:?}", asked.last().map(|a| a.0));
+        };
+        assert_eq!(m.classes[*class].id, "lamp-feed");
+        assert!(m.cases[*case].key.starts_with("built:lights="), "{id}");
     }
 }

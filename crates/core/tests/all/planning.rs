@@ -73,7 +73,15 @@ fn decide_passing(passed: &[&str], evidence: &[Evidence], prices: &Prices) -> (P
 fn with_witness(mut evidence: Vec<Evidence>, prices: &Prices) -> (Plan, Belief, usize) {
     let m = model();
     for asked in 0.. {
-        let (plan, belief) = decide(&evidence, prices);
+        let (mut plan, mut belief) = decide(&evidence, prices);
+        // the part is of the kind that is drawn
+        while let Action::Built(case) = plan.action {
+            evidence.push(Evidence {
+                entry: m.cases[case].key.clone(),
+                item: Item::NotBuilt { case },
+            });
+            (plan, belief) = decide(&evidence, prices);
+        }
         let Action::Ask(test, Why::Witness) = plan.action else {
             return (plan, belief, asked);
         };

@@ -542,6 +542,49 @@ async fn no_box_of_the_map_overlaps_another() -> Done {
     shop.close().await
 }
 
+/// A scooter with two drives: each controller with its leads, its motor and its wheel, the link between them.
+#[tokio::test]
+async fn two_drives_are_drawn_as_two() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    let view = client.open_as("Surges", 60, "direct-hub").await?;
+    let id = view["id"].as_str().unwrap_or_default();
+    b.page
+        .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+        .await?;
+    for width in [820, 1024, 1280, 1600] {
+        b.size(width, 800).await?;
+        boxes_keep_apart(b, &format!("two drives at {width}"), 20).await?;
+    }
+    // each box once, and what belongs to the second drive beside its own controller
+    let middle = |a: &Value| a["y"].as_f64().unwrap_or(0.0) + a["h"].as_f64().unwrap_or(0.0) / 2.0;
+    let drawn = b
+        .script(
+            "return [...document.querySelectorAll('[data-map] [data-box]')].map((e) => {
+               const r = e.getBBox(); return { id: e.dataset.box, y: r.y, h: r.height }; });",
+        )
+        .await?;
+    let place = |id: &str| -> Vec<f64> {
+        let all = drawn.as_array().into_iter().flatten();
+        all.filter(|x| x["id"] == id).map(middle).collect()
+    };
+    for (first, second) in [
+        ("controller", "controller-2"),
+        ("plug-main", "plug-main-2"),
+        ("plug-phase", "plug-phase-2"),
+        ("motor-0", "motor-1"),
+        ("wheel-0", "wheel-1"),
+        ("bridge", "bridge-2"),
+    ] {
+        let (upper, lower) = (place(first), place(second));
+        assert_eq!((upper.len(), lower.len()), (1, 1), "{first}, {second}");
+        assert!(upper[0] < 195.0 && lower[0] > 205.0, "{first}, {second}");
+    }
+    assert_eq!(place("plug-link-2").len(), 1);
+    shop.close().await
+}
+
 /// Vehicles put together at random of what the row offers: two motors are two, a loom is a loom, and nothing covers anything.
 #[tokio::test]
 async fn forty_random_builds_are_drawn() -> Done {

@@ -23,6 +23,8 @@ use crate::diagnosis::hypothesis::Suspicion;
 use crate::diagnosis::model::Model;
 use crate::diagnosis::now::Now;
 use cost::{expected_after, full_minutes};
+use spannung_circuit::family::Strand;
+use spannung_circuit::netlist::NodeId;
 use witness::{again, dear, doubted, first_of, stood_wrong, verifies, witness};
 
 /// A repair below this chance is not begun while there is something to measure. Asking for more costs: against the
@@ -54,6 +56,8 @@ const POSSIBLY_BUILT: f64 = 0.12;
 /// Before the very component is changed that it would be, or its wires: the new one has to be of the same kind, and go where its
 /// wires go.
 const ON_THE_PART: f64 = 0.08;
+/// Elements at an output or input, that of the wire among them.
+const ON_AN_OUTPUT: usize = 3;
 /// A repair that costs less than this is simply tried.
 const CHEAP_MINUTES: f64 = 10.0;
 /// Tests looked at for their expected cost, best rate first.
@@ -254,18 +258,39 @@ fn costly(now: &Expected, action: Action) -> bool {
     now.order.iter().any(tried)
 }
 
-/// Does the repair of a class touch the component that a way has as another one, or the wires that lead to it?
+/// Does the repair of a class touch the component that a way has as another one, the wires that lead to it, or the output or input
+/// that these alone hang on? What is put in has to suit what hangs on it.
 fn touches_it(model: &Model, class: usize, case: usize) -> bool {
     let Some(way) = model.way(case) else {
         return false;
     };
     let own = &model.classes[class];
-    let there = |at: &String| {
-        let strand = at.split('.').next().unwrap_or_default();
-        way.strands.iter().any(|s| s == strand)
+    let its = |strand: &str| way.strands.iter().any(|s| s == strand);
+    let there = |at: &String| its(at.split('.').next().unwrap_or_default());
+    let strands = &model.profile.family.strands;
+    let (of_it, of_others): (Vec<_>, Vec<_>) = strands.iter().partition(|s| its(s.id.get_ref()));
+    let at_ends = |strands: &[&Strand], node: &str| {
+        let mut wires = strands.iter().flat_map(|s| &s.wires);
+        wires.any(|w| w.from == node || w.to == node)
     };
+    // what feeds many is a rail
+    let few = |node: NodeId| {
+        let all = model.net.elements.iter();
+        let there = all.filter(|e| [e.a, e.b, e.c].contains(&node));
+        there.count() <= ON_AN_OUTPUT
+    };
+    let hangs_on = |node: NodeId| {
+        let name = &model.net.nodes[node];
+        at_ends(&of_it, name) && !at_ends(&of_others, name) && few(node)
+    };
+    let motor = of_it.iter().any(|s| s.segment == "phases");
     let sits = |h: &usize| match model.hypotheses[*h].kind {
-        Suspicion::Case(k) => model.cases[k].at.iter().any(there),
+        Suspicion::Case(k) => {
+            let case = &model.cases[k];
+            let inside = motor && case.segment == "motor";
+            let mut ends = case.effects.iter().flat_map(|e| e.ends(&model.net));
+            inside || case.at.iter().any(there) || ends.any(hangs_on)
+        }
         _ => false,
     };
     own.band != "0" && own.members.iter().any(sits)
