@@ -37,12 +37,8 @@ export function drawPower(into: Drawing, map: TraceMapData, z: Zones): void {
     const rails = s === second ? lower : own;
     const h = second ? 32 : 48;
     plugs.push({
-      id: s.plug,
-      strand: s.id,
-      name: s.plug_name,
-      apart: s.apart,
+      ...plugOf(s, map),
       vertical: true,
-      next: map.next_plug === s.plug,
       x: mainX - (tight ? 7 : 9),
       y: (rails[0] + rails[1]) / 2 - h / 2,
       w: tight ? 14 : 18,
@@ -107,6 +103,15 @@ function drawRails(
   });
 }
 
+/** What is drawn of a plug wherever it stands. */
+const plugOf = (s: MapStrand, map: TraceMapData) => ({
+  id: s.plug,
+  strand: s.id,
+  name: s.plug_name,
+  apart: s.apart,
+  next: map.next_plug === s.plug,
+});
+
 /** The few wires from one controller to the other. */
 export function drawLink(into: Drawing, map: TraceMapData, z: Zones): void {
   const s = map.strands.find((x) => x.role === "link");
@@ -133,12 +138,8 @@ export function drawLink(into: Drawing, map: TraceMapData, z: Zones): void {
   const w = s.wires.length * z.pitch + 6;
   anchors.set(s.id, [left + w, from + 8]);
   plugs.push({
-    id: s.plug,
-    strand: s.id,
-    name: s.plug_name,
-    apart: s.apart,
+    ...plugOf(s, map),
     vertical: false,
-    next: map.next_plug === s.plug,
     x: left - z.pitch / 2 - 3,
     y: from + 4,
     w,
@@ -377,12 +378,8 @@ export function drawDevices(into: Drawing, map: TraceMapData, z: Zones): void {
         wx0 += pitch;
       }
       plugs.push({
-        id: s.plug,
-        strand: s.id,
-        name: s.plug_name,
-        apart: s.apart,
+        ...plugOf(s, map),
         vertical: false,
-        next: map.next_plug === s.plug,
         x: left - 3,
         y: 54,
         w: s.wires.length * pitch + 6,
