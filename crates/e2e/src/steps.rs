@@ -140,11 +140,24 @@ impl Shop {
     /// # Errors
     /// The browser does not answer.
     pub async fn cut(&self, off: bool) -> Done {
+        self.network(off, 0).await
+    }
+
+    /// Let every answer take so many milliseconds more.
+    ///
+    /// # Errors
+    /// The browser does not answer.
+    pub async fn slow(&self, ms: u32) -> Done {
+        self.network(false, ms).await
+    }
+
+    async fn network(&self, offline: bool, latency: u32) -> Done {
         let cdp = self.browser.page.cdp();
         cdp.send_raw("Network.enable", json!({})).await?;
+        let rate = -1;
         cdp.send_raw(
             "Network.emulateNetworkConditions",
-            json!({"offline": off, "latency": 0, "downloadThroughput": -1, "uploadThroughput": -1}),
+            json!({"offline": offline, "latency": latency, "downloadThroughput": rate, "uploadThroughput": rate}),
         )
         .await?;
         Ok(())

@@ -1551,6 +1551,8 @@ export interface components {
             key: string;
             /** @description Does it lead, so that it is asked about now? */
             leads: boolean;
+            /** @description Do the readings speak for it? If not it is asked about for the sake of what is done next. */
+            likely: boolean;
             /** @description Readings that tell it from the drawing. */
             lines: components["schemas"]["BuiltLine"][];
             /** @description Name. */

@@ -12,9 +12,6 @@ import { Table } from "../ui/Table";
 import { Changeover } from "./Changeover";
 import { LineCircuit } from "./LineCircuit";
 
-/** Below so many per cent no reading speaks for it: it is asked for the sake of what is done next. */
-const LIKELY = 30;
-
 const cell = { py: 0.2, px: 0.6, textAlign: "left", whiteSpace: "nowrap", fontSize: 15.5 } as const;
 
 /**
@@ -38,9 +35,8 @@ export const BuiltCard = ({
     if (append.isPending) return;
     append.mutate([{ kind: "by-hand", class: built.key, out: true, reason: "Looked at: it is as drawn." }]);
   };
-  const likely = built.percent >= LIKELY;
   // what no reading speaks for is not accepted by a key that the hand presses by habit
-  useCommands([command("built.so", likely ? so : undefined), command("built.drawn", drawn)]);
+  useCommands([command("built.so", built.likely ? so : undefined), command("built.drawn", drawn)]);
   return (
     <KeyedCard label="Built otherwise" sx={{ flex: 1, minWidth: 0 }}>
       <Box
@@ -68,7 +64,7 @@ export const BuiltCard = ({
           <Box sx={{ fontSize: 16, display: "flex", gap: 1, alignItems: "center" }}>
             <Changeover />
             <span>
-              {likely ? (
+              {built.likely ? (
                 <>
                   <b>Built otherwise, {built.percent} %</b> That is no fault: put the drawing right first, and
                   every reading is weighed anew.
@@ -93,7 +89,7 @@ export const BuiltCard = ({
                 </th>
                 <th colSpan={2}>
                   <Thing
-                    title={likely ? "As it seems" : "Or"}
+                    title={built.likely ? "As it seems" : "Or"}
                     name={built.seems?.name ?? built.name}
                     drawing={built.seems?.drawing}
                   />
@@ -129,13 +125,13 @@ export const BuiltCard = ({
           }}
         >
           <Button
-            variant={likely ? "contained" : "outlined"}
+            variant={built.likely ? "contained" : "outlined"}
             onClick={so}
             disabled={append.isPending}
             sx={{ gap: 1 }}
             data-built-so
           >
-            It is built so {likely && <Key>Enter</Key>}
+            It is built so {built.likely && <Key>Enter</Key>}
           </Button>
           <Button onClick={drawn} disabled={append.isPending} sx={{ gap: 1 }} data-as-drawn>
             No, keep as drawn <Key>K</Key>

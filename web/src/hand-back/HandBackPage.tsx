@@ -284,8 +284,10 @@ const Immobilised = ({ job }: { job: JobView }) => {
       <Button
         disabled={busy || done}
         onClick={() => {
-          write([{ kind: "proof", check: "immobilised", result: "pass", typed: "", words: "tagged" }], () => {
-            setDone(true);
+          write([{ kind: "proof", check: "immobilised", result: "pass", typed: "", words: "tagged" }], {
+            done: () => {
+              setDone(true);
+            },
           });
         }}
         data-immobilised
@@ -342,8 +344,10 @@ const OwnerSheet = ({ job }: { job: JobView }) => {
                     .split("\n")
                     .map((l) => l.trim())
                     .filter((l) => l !== "");
-                  write([{ kind: "owner-sheet", lines }], () => {
-                    setText(undefined);
+                  write([{ kind: "owner-sheet", lines }], {
+                    done: () => {
+                      setText(undefined);
+                    },
                   });
                 }}
                 data-keep-sheet

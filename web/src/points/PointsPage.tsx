@@ -248,11 +248,15 @@ const TakePoint = ({
           typed: result === "figure" ? typed.trim() : "",
         },
       ],
-      () => {
-        setTyped("");
-        setPoint("");
-        onTaken();
-        field.current?.focus();
+      {
+        sent: [
+          [typed, setTyped],
+          [point, setPoint],
+        ],
+        done: () => {
+          onTaken();
+          field.current?.focus();
+        },
       },
     );
   };
@@ -355,9 +359,7 @@ const Twin = ({ job }: { job: JobView }) => {
           component="form"
           onSubmit={(e: React.FormEvent) => {
             e.preventDefault();
-            write([{ kind: "reference", vehicle: twin.trim() }], () => {
-              setTwin("");
-            });
+            write([{ kind: "reference", vehicle: twin.trim() }], { sent: [[twin, setTwin]] });
           }}
           sx={{ display: "flex", gap: 1 }}
         >

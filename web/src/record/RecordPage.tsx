@@ -10,6 +10,7 @@ import { Cell, JobCell, TitleBlock } from "../frame/TitleBlock";
 import { confirmed } from "../people/confirm";
 import { PhotoButton, Photos } from "../photos/Photos";
 import { v } from "../theme/tokens";
+import { handOver } from "../ui/handOver";
 import { useKept } from "../ui/useKept";
 import { dayAndTime, minutes, money } from "../ui/format";
 import { ErrorLine, Heading, Tick, Triangle } from "../ui/parts";
@@ -149,14 +150,7 @@ export const RecordPage = () => {
           component="form"
           onSubmit={(e: React.FormEvent) => {
             e.preventDefault();
-            const text = note;
-            // empty at once: what is typed while this one is on its way is the next note
-            setNote("");
-            append.mutate([{ kind: "note", text }], {
-              onError: () => {
-                setNote((now) => (now === "" ? text : `${text} ${now}`));
-              },
-            });
+            append.mutate([{ kind: "note", text: note }], { onError: handOver([[note, setNote]]) });
           }}
           sx={{ display: "flex", gap: 1, mt: 2 }}
         >

@@ -39,8 +39,10 @@ export const StrikeOut = ({ job, entry, what }: { job: JobView; entry: string; w
       component="form"
       onSubmit={(e: React.FormEvent) => {
         e.preventDefault();
-        write([{ kind: "void", entry, reason: reason.trim() }], () => {
-          setReason(undefined);
+        write([{ kind: "void", entry, reason: reason.trim() }], {
+          done: () => {
+            setReason(undefined);
+          },
         });
       }}
       sx={{

@@ -51,12 +51,15 @@ export const AssemblyForm = ({ job }: { job: JobView }) => {
           setError("Step is a whole number, torque a number in N·m.");
           return;
         }
-        write(
-          [{ kind: "reassembly", part, step: at, orientation: way, lubricant: grease, torque_nm: nm }],
-          () => {
-            for (const clear of [setPart, setStep, setWay, setGrease, setTorque]) clear("");
-          },
-        );
+        write([{ kind: "reassembly", part, step: at, orientation: way, lubricant: grease, torque_nm: nm }], {
+          sent: [
+            [part, setPart],
+            [step, setStep],
+            [way, setWay],
+            [grease, setGrease],
+            [torque, setTorque],
+          ],
+        });
       }}
     >
       <Line label="Part" name="assembly-part" value={part} onChange={setPart} />

@@ -20,10 +20,8 @@ export const MinutesForm = ({ job }: { job: JobView }) => {
           setError(`“${mins}” is no number of minutes. Write 12, 7.5, or −10 to take some off.`);
           return;
         }
-        write([{ kind: "minutes", minutes: n, what }], () => {
-          setMins("");
-          setWhat("");
-        });
+        const sent = [[mins, setMins] as const, [what, setWhat] as const];
+        write([{ kind: "minutes", minutes: n, what }], { sent });
       }}
     >
       <Line label="Minutes, − takes off" name="more" value={mins} onChange={setMins} />

@@ -18,9 +18,7 @@ export const OpenItemForm = ({ job }: { job: JobView }) => {
       columns="240px 1fr auto"
       mark="open-item"
       onSend={() => {
-        write([{ kind: "open-item", item, what }], () => {
-          setWhat("");
-        });
+        write([{ kind: "open-item", item, what }], { sent: [[what, setWhat]] });
       }}
     >
       <Select

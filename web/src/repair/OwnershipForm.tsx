@@ -48,9 +48,8 @@ export const OwnershipForm = ({ job }: { job: JobView }) => {
           <Button
             disabled={busy || proof.trim() === ""}
             onClick={() => {
-              write([{ kind: "ownership", locked: true, proof: proof.trim() }], () => {
-                setProof("");
-              });
+              const sent = [[proof, setProof] as const];
+              write([{ kind: "ownership", locked: true, proof: proof.trim() }], { sent });
             }}
             sx={{ flex: "none" }}
             data-ownership-send

@@ -37,6 +37,7 @@ export const PartForm = ({ job }: { job: JobView }) => {
       setError("Say how many minutes it took, or start the clock.");
       return;
     }
+    setFate("");
     write(
       [
         {
@@ -49,12 +50,16 @@ export const PartForm = ({ job }: { job: JobView }) => {
           price_cents: amount,
         },
       ],
-      () => {
-        setOld("");
-        setFresh("");
-        setPrice("");
-        setMins("");
-        setFate("");
+      {
+        sent: [
+          [old, setOld],
+          [fresh, setFresh],
+          [price, setPrice],
+          [mins, setMins],
+        ],
+        refused: () => {
+          setFate((now) => now || fate);
+        },
       },
     );
   };

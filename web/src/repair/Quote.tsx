@@ -139,9 +139,13 @@ export const QuoteForm = ({ job }: { job: JobView }) => {
       setError(`“${mins}” is no number of minutes.`);
       return;
     }
-    write([{ kind: "quote", lines: read, minutes: spent, words }], () => {
-      setLines([blank()]);
-      setWords("");
+    // empty at once, as every field: what is typed from here on is the next quote
+    setLines([blank()]);
+    write([{ kind: "quote", lines: read, minutes: spent, words }], {
+      sent: [[words, setWords]],
+      refused: () => {
+        setLines((now) => (now.every((l) => l.what === "" && l.price === "") ? lines : now));
+      },
     });
   };
   const terms = shop.data?.terms;

@@ -149,7 +149,7 @@ const GoodsIn = ({
                   ]
                 : []),
             ],
-            onDone,
+            { done: onDone },
           );
         }}
         data-goods-send
@@ -217,10 +217,12 @@ export const WaitForm = ({ job }: { job: JobView }) => {
               supplier: kind === "part" && supplier.trim() !== "" ? supplier.trim() : null,
             },
           ],
-          () => {
-            setWhat("");
-            setUntil("");
-            setSupplier("");
+          {
+            sent: [
+              [what, setWhat],
+              [until, setUntil],
+              [supplier, setSupplier],
+            ],
           },
         );
       }}

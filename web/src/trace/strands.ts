@@ -6,11 +6,13 @@ import { MARK } from "./boxes";
 import { CTRL, meets, PAIR, type PlacedBox } from "./shapes";
 import type { Zones } from "./zones";
 
-/** Heights of the two rails, and of those into each of two controllers. */
+/** Heights of the two rails, and of those into each of two controllers: one on its middle, the other towards the other pair, so
+ * that all four leave the box before them. */
 const RAILS = [194, 214] as const;
+const MIDDLE = PAIR.map((c) => Math.floor(c.y + c.h / 2)) as [number, number];
 const RAILS_OF = [
-  [171, 183],
-  [217, 229],
+  [MIDDLE[0], MIDDLE[0] + 12],
+  [MIDDLE[1] - 12, MIDDLE[1]],
 ] as const;
 const PHASE_Y = [178, 200, 222];
 

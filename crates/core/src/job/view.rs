@@ -354,6 +354,8 @@ pub struct BuiltView {
     pub percent: u32,
     /// Does it lead, so that it is asked about now?
     pub leads: bool,
+    /// Do the readings speak for it? If not it is asked about for the sake of what is done next.
+    pub likely: bool,
     /// Readings that tell it from the drawing.
     pub lines: Vec<BuiltLine>,
 }

@@ -109,6 +109,39 @@ async fn what_waits_survives_a_reload_and_keeps_its_order() -> Done {
 }
 
 #[tokio::test]
+async fn what_is_typed_while_an_entry_is_on_its_way_is_the_next_one() -> Done {
+    let (shop, _, id) = on_the_record("Rear wheel wobbles").await?;
+    let b = &shop.browser;
+    b.page
+        .goto(format!("{}/jobs/{id}/repair", shop.server.url))
+        .await?;
+    b.press("[data-desk=minutes]").await?;
+    let fields = async || -> Done<[Option<String>; 2]> {
+        let more = b.see("input[name=more]").await?.prop("value").await?;
+        let what = b.see("input[name=what]").await?.prop("value").await?;
+        Ok([more, what])
+    };
+    let stand = |more: &str, what: &str| [more, what].map(|t| Some(t.to_string()));
+    b.fill("input[name=more]", "12").await?;
+    b.fill("input[name=what]", "wheel trued").await?;
+    shop.slow(1500).await?;
+    b.press("[data-add-minutes]").await?;
+    // the answer is still on its way
+    assert_eq!(fields().await?, stand("", ""));
+    b.fill("input[name=more]", "1500").await?;
+    b.fill("input[name=what]", "spoke").await?;
+    b.read("12 spent").await?;
+    shop.slow(0).await?;
+    assert_eq!(fields().await?, stand("1500", "spoke"));
+    // what is refused comes back
+    b.press("[data-add-minutes]").await?;
+    b.read("Minutes between −1440 and 1440 are accepted.")
+        .await?;
+    assert_eq!(fields().await?, stand("1500", "spoke"));
+    shop.close_after_a_cut().await
+}
+
+#[tokio::test]
 async fn what_no_longer_fits_is_shown_with_its_sentence() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
     let b = &shop.browser;

@@ -49,9 +49,11 @@ const RATHER_PART: f64 = 1.5;
 const MOST_FAILED: usize = 3;
 /// A way to build the vehicle otherwise is made sure of from this share on.
 const LIKELY_BUILT: f64 = 0.35;
-/// The same where a fault may stand beside it; before a costly repair; before the vehicle goes.
+/// The same where a fault may stand beside it.
 const RATHER_BUILT: f64 = 0.5;
-const PERHAPS_BUILT: f64 = 0.3;
+/// The same before a costly repair; below it no reading speaks for it, and it is asked about for the sake of what is done next.
+pub const PERHAPS_BUILT: f64 = 0.3;
+/// The same before the vehicle goes.
 const POSSIBLY_BUILT: f64 = 0.12;
 /// Before the very component is changed that it would be, or its wires: the new one has to be of the same kind, and go where its
 /// wires go.

@@ -5,6 +5,7 @@ use crate::diagnosis::Kind;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, Item};
 use crate::diagnosis::explain;
+use crate::diagnosis::plan;
 use crate::job::view::{BuiltLine, BuiltPart, BuiltView, LineView, PullView};
 use crate::reading::{self, Unit};
 use spannung_circuit::around::{Hangs, Shape};
@@ -66,6 +67,7 @@ impl Weighed<'_> {
             how: way.look.clone(),
             percent: (held.share() * 100.0).round() as u32,
             leads,
+            likely: held.share() >= plan::PERHAPS_BUILT,
             lines: self.lines(held.case),
         })
     }
