@@ -9,6 +9,7 @@ use spannung_core::diagnosis::repertoire::Probe;
 use spannung_core::diagnosis::{Answer, Belief, Course, Evidence, Item, Kind, Model, Test};
 use spannung_sim::{Errors, Vehicle};
 use std::collections::{BTreeMap, BTreeSet};
+use std::iter;
 
 /// Tests after which a job counts as never finished.
 const MOST_TESTS: usize = 80;
@@ -107,18 +108,21 @@ fn on(model: &Model, vehicle: &Vehicle, probe: &Probe) -> Option<Probe> {
     Some(here)
 }
 
-/// Whoever comes with his tips to a pin that there is not looks what stands there instead: the model of the vehicle as it is,
-/// if that is one of the ways to build it.
+/// Whoever comes with his tips to a pin that there is not, or is to look at what there is not, looks what stands there instead:
+/// the model of the vehicle as it is, if that is one of the ways to build it.
 fn not_there(
     model: &Model,
+    full: &Model,
     vehicle: &Vehicle,
     test: usize,
     looked_at: &dyn Fn(&Model, &str) -> Option<Model>,
 ) -> Option<Model> {
-    let Kind::Probe(probe) = &model.tests[test].kind else {
-        return None;
+    let test = &model.tests[test];
+    let there = match &test.kind {
+        Kind::Probe(probe) => on(model, vehicle, probe).is_some(),
+        Kind::Procedure { .. } => full.tests.iter().any(|t| t.id == test.id),
     };
-    if on(model, vehicle, probe).is_some() {
+    if there {
         return None;
     }
     model.ways.iter().find_map(|w| looked_at(model, &w.id))
@@ -539,7 +543,7 @@ pub fn play_after(
     let mut corrected: Option<Model> = None;
     let mut found = Found::default();
     for test in first {
-        if let Some(new) = not_there(known, &vehicle, *test, looked_at) {
+        if let Some(new) = not_there(known, full, &vehicle, *test, looked_at) {
             played.recognised = Some(0);
             corrected = Some(new);
         }
@@ -582,7 +586,7 @@ pub fn play_after(
                 let spec = &known.tests[test];
                 // a list goes on as it was printed
                 let engine = setting.policy == Policy::Engine;
-                let missing = || not_there(known, &vehicle, test, looked_at);
+                let missing = || not_there(known, full, &vehicle, test, looked_at);
                 if let Some(new) = engine.then(missing).flatten() {
                     played.minutes += LOOK_MINUTES;
                     played.recognised.get_or_insert(parts);
@@ -705,13 +709,19 @@ pub fn play_after(
                 }
             }
             Action::Built(case) => {
-                let id = known.cases[case].x.clone();
+                // whoever looks at a component sees which of all kinds it is
+                let seen: Vec<usize> = iter::once(case).chain(known.other_kinds(case)).collect();
                 played.minutes += LOOK_MINUTES;
-                let new = looked_at(known, &id);
-                let is = new.is_some();
-                played
-                    .trail
-                    .push(format!("looked whether it is built {id}: {is}"));
+                let found = seen.iter().map(|c| &known.cases[*c].x);
+                let found: Option<(&String, Model)> = found
+                    .filter_map(|id| Some((id, looked_at(known, id)?)))
+                    .next();
+                let asked = &known.cases[case].x;
+                played.trail.push(match &found {
+                    Some((id, _)) if *id != asked => format!("looked, {asked}: it is {id}"),
+                    other => format!("looked whether it is built {asked}: {}", other.is_some()),
+                });
+                let new = found.map(|(_, model)| model);
                 match new {
                     Some(new) => {
                         played.recognised.get_or_insert(parts);
@@ -722,10 +732,10 @@ pub fn play_after(
                         corrected = Some(new);
                     }
                     None => {
-                        evidence.push(Evidence {
-                            entry: format!("not {id}"),
+                        evidence.extend(seen.into_iter().map(|case| Evidence {
+                            entry: format!("not {}", known.cases[case].x),
                             item: Item::NotBuilt { case },
-                        });
+                        }));
                         belief = course.after(known, &evidence).clone();
                     }
                 }

@@ -1557,6 +1557,8 @@ export interface components {
             lines: components["schemas"]["BuiltLine"][];
             /** @description Name. */
             name: string;
+            /** @description The other kinds that may stand there, which the same look tells; the likeliest first. */
+            others: components["schemas"]["OtherKind"][];
             /**
              * Format: int32
              * @description Share, per cent.
@@ -2975,6 +2977,15 @@ export interface components {
             standing: components["schemas"]["ItemStanding"];
             /** @description What and where. */
             what: string;
+        };
+        /** @description Yet another kind that may stand in a place. */
+        OtherKind: {
+            /** @description What is noted when it is. */
+            changes: components["schemas"]["Change"][];
+            /** @description Key under which it is ruled out by hand. */
+            key: string;
+            /** @description Name. */
+            name: string;
         };
         /** @description Another test worth doing. */
         OtherTest: {

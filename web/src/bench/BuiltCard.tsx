@@ -27,13 +27,20 @@ export const BuiltCard = ({
   append: ReturnType<typeof useAppend>;
   more: ReactNode;
 }) => {
-  const so = () => {
+  const is = (changes: BuiltView["changes"]) => {
     if (append.isPending) return;
-    append.mutate(built.changes.map((change) => ({ kind: "change", change, source: "seen" })));
+    append.mutate(changes.map((change) => ({ kind: "change", change, source: "seen" })));
   };
+  const so = () => {
+    is(built.changes);
+  };
+  // whoever looked at it has seen that it is none of the others either
   const drawn = () => {
     if (append.isPending) return;
-    append.mutate([{ kind: "by-hand", class: built.key, out: true, reason: "Looked at: it is as drawn." }]);
+    const keys = [built, ...built.others].map((way) => way.key);
+    append.mutate(
+      keys.map((key) => ({ kind: "by-hand", class: key, out: true, reason: "Looked at: it is as drawn." })),
+    );
   };
   // what no reading speaks for is not accepted by a key that the hand presses by habit
   useCommands([command("built.so", built.likely ? so : undefined), command("built.drawn", drawn)]);
@@ -110,6 +117,24 @@ export const BuiltCard = ({
               ))}
             </Box>
           </Table>
+          {built.others.length > 0 && (
+            <Box sx={{ display: "flex", gap: 0.8, alignItems: "center", flexWrap: "wrap", fontSize: 16 }}>
+              <span>Neither, it is a</span>
+              {built.others.map((other) => (
+                <Button
+                  key={other.key}
+                  onClick={() => {
+                    is(other.changes);
+                  }}
+                  disabled={append.isPending}
+                  sx={{ minHeight: 44, fontSize: 15.5 }}
+                  data-built-other={other.key}
+                >
+                  {other.name}
+                </Button>
+              ))}
+            </Box>
+          )}
         </Box>
         {append.error && <ErrorLine>{append.error.message}</ErrorLine>}
         <Box

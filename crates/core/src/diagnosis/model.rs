@@ -15,7 +15,7 @@ use crate::diagnosis::signs::{Asked, Seen};
 use crate::diagnosis::ways::LookedInto;
 use spannung_circuit::family::SECOND;
 use spannung_circuit::otherwise::Way;
-use spannung_circuit::{Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
+use spannung_circuit::{Change, Circuit, FaultCase, Netlist, Pair, Profile, VehicleState};
 use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex};
 
@@ -141,6 +141,25 @@ impl Model {
     pub fn way(&self, case: usize) -> Option<&Way> {
         let first = self.cases.len() - self.ways.len();
         self.ways.get(case.checked_sub(first)?).map(Arc::as_ref)
+    }
+
+    /// The ways that put yet another kind where a way has another one: whoever looks at it sees these as well. Their cases.
+    pub fn other_kinds(&self, case: usize) -> impl Iterator<Item = usize> {
+        let slots = |way: &Way| -> Vec<String> {
+            let changes = way.changes.iter();
+            let slot = |c: &Change| match c {
+                Change::Component { slot, .. } => Some(slot.clone()),
+                _ => None,
+            };
+            changes.filter_map(slot).collect()
+        };
+        let here = self.way(case).map_or_else(Vec::new, slots);
+        let first = self.cases.len() - self.ways.len();
+        let beside = move |k: &usize| {
+            let there = self.way(*k).map_or_else(Vec::new, slots);
+            *k != case && there.iter().any(|s| here.contains(s))
+        };
+        (first..self.cases.len()).filter(beside)
     }
 
     /// Volts of the pack as its family's figures have it.

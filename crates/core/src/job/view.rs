@@ -358,6 +358,19 @@ pub struct BuiltView {
     pub likely: bool,
     /// Readings that tell it from the drawing.
     pub lines: Vec<BuiltLine>,
+    /// The other kinds that may stand there, which the same look tells; the likeliest first.
+    pub others: Vec<OtherKind>,
+}
+
+/// Yet another kind that may stand in a place.
+#[derive(Debug, Clone, PartialEq, Serialize, ToSchema)]
+pub struct OtherKind {
+    /// Key under which it is ruled out by hand.
+    pub key: String,
+    /// What is noted when it is.
+    pub changes: Vec<Change>,
+    /// Name.
+    pub name: String,
 }
 
 /// A component on either side.

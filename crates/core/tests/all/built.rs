@@ -350,3 +350,33 @@ fn before_an_output_is_mended_what_hangs_on_it_is_looked_at() {
         assert!(m.cases[*case].key.starts_with("built:lights="), "{id}");
     }
 }
+
+/// A look at a component tells every kind of it, and nothing of what stands elsewhere or is only wired otherwise.
+#[test]
+fn one_look_tells_all_kinds_of_a_component() {
+    let mut several = 0;
+    for id in ["gh48", "md36", "ssl48", "tw60"] {
+        let m = common::model(id);
+        let key = |k: usize| m.cases[k].key.as_str();
+        let slot = |k: usize| key(k).split_once('=').map(|(slot, _)| slot.to_string());
+        let ways: Vec<usize> = (0..m.cases.len()).filter(|k| m.way(*k).is_some()).collect();
+        let lamps: Vec<usize> = ways
+            .iter()
+            .copied()
+            .filter(|k| key(*k).starts_with("built:lights="))
+            .collect();
+        several += usize::from(lamps.len() > 1);
+        for &k in &ways {
+            let others: Vec<usize> = m.other_kinds(k).collect();
+            if lamps.contains(&k) {
+                let rest: Vec<usize> = lamps.iter().copied().filter(|l| *l != k).collect();
+                assert_eq!(others, rest, "{id} {}", key(k));
+            } else if slot(k).is_none() {
+                assert!(others.is_empty(), "{id} {}", key(k));
+            } else {
+                assert!(others.iter().all(|o| !lamps.contains(o)), "{id} {}", key(k));
+            }
+        }
+    }
+    assert!(several > 0);
+}

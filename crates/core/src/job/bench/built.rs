@@ -2,11 +2,12 @@
 
 use super::Weighed;
 use crate::diagnosis::Kind;
+use crate::diagnosis::belief::WayHeld;
 use crate::diagnosis::column::Column;
 use crate::diagnosis::evidence::{Answer, Item};
 use crate::diagnosis::explain;
 use crate::diagnosis::plan;
-use crate::job::view::{BuiltLine, BuiltPart, BuiltView, LineView, PullView};
+use crate::job::view::{BuiltLine, BuiltPart, BuiltView, LineView, OtherKind, PullView};
 use crate::reading::{self, Unit};
 use spannung_circuit::around::{Hangs, Shape};
 use spannung_circuit::{Change, Circuit, Netlist, Pair, Shelf, VehicleState};
@@ -69,7 +70,29 @@ impl Weighed<'_> {
             leads,
             likely: held.share() >= plan::PERHAPS_BUILT,
             lines: self.lines(held.case),
+            others: self.other_kinds(held.case),
         })
+    }
+
+    /// The kinds that are still open beside the one that is asked about.
+    fn other_kinds(&self, case: usize) -> Vec<OtherKind> {
+        let m = self.model;
+        let share = |k: usize| {
+            let held = self.belief.ways.iter().find(|w| w.case == k);
+            held.map_or(0.0, WayHeld::share)
+        };
+        let mut open: Vec<usize> = m.other_kinds(case).filter(|k| share(*k) > 0.0).collect();
+        open.sort_by(|a, b| share(*b).total_cmp(&share(*a)));
+        let one = |k: usize| {
+            let way = m.way(k)?;
+            let part = self.part(&way.changes, |_, kind| kind.clone());
+            Some(OtherKind {
+                key: m.cases[k].key.clone(),
+                changes: way.changes.clone(),
+                name: part.map_or_else(|| way.name.clone(), |p| p.name),
+            })
+        };
+        open.into_iter().filter_map(one).collect()
     }
 
     /// The component that a swap is about, on one side.
