@@ -12,7 +12,7 @@ import { Table } from "../ui/Table";
 import { Changeover } from "./Changeover";
 import { LineCircuit } from "./LineCircuit";
 
-const cell = { py: 0.2, px: 0.6, textAlign: "left", whiteSpace: "nowrap", fontSize: 15.5 } as const;
+const cell = { py: 0.2, px: 0.6, textAlign: "left", fontSize: 15.5 } as const;
 
 /**
  * The readings fit another way to build the vehicle better than any fault: as it is drawn stands beside as it seems, with
@@ -193,7 +193,7 @@ const Side = ({ line, should, fits }: { line: Schemas["LineView"]; should: strin
     <td>
       <LineCircuit line={line} />
     </td>
-    <Box component="td" sx={{ textAlign: "right !important" }}>
+    <Box component="td" sx={{ textAlign: "right !important", whiteSpace: "nowrap" }}>
       {should} {fits ? <Tick size={13} /> : <Triangle size={13} />}
     </Box>
   </>

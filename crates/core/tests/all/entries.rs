@@ -56,6 +56,27 @@ fn every_kind_has_a_line_in_the_record_and_reads_back() {
     }
 }
 
+/// What was looked at and is not so is named as on the page, never by its key.
+#[test]
+fn what_is_ruled_out_has_a_name() {
+    let mut log = Log::default();
+    let ruled = [
+        ("built:lights=lamp-on-12v", "lamp on 12 V"),
+        ("built:brakes-at-12", "12 V"),
+        ("throttle", "Throttle"),
+    ];
+    for (class, _) in ruled {
+        log.add(body(
+            json!({"kind": "by-hand", "class": class, "out": true, "reason": "seen"}),
+        ));
+    }
+    let lines = record::lines(catalogue(), &log.entries, &|t| format!("test {t}"));
+    for (line, (class, name)) in lines.iter().zip(ruled) {
+        assert!(line.text.contains(name), "{}", line.text);
+        assert!(!line.text.contains(class), "{}", line.text);
+    }
+}
+
 #[test]
 fn what_does_not_fit_is_refused_with_its_code() {
     let mut log = Log::with_pack();

@@ -4,10 +4,12 @@
 use crate::catalogue::Catalogue;
 use crate::error::{Code, CoreError};
 use crate::job::danger::Danger;
+use crate::job::entry::changed::change_words;
 use crate::job::entry::vocabulary::Role;
 use crate::job::gate::Standing;
 use crate::job::items::Opened;
 use crate::job::state::{Job, Mark};
+use spannung_circuit::Change;
 use time::OffsetDateTime;
 use uuid::Uuid;
 
@@ -129,10 +131,23 @@ pub struct Book<'a> {
 }
 
 impl Book<'_> {
-    /// Name of a repair class.
+    /// Name of a repair class, or of a way to build the vehicle.
     pub fn class(&self, id: &str) -> String {
+        if let Some(way) = id.strip_prefix("built:") {
+            return self.way(way);
+        }
         let known = self.catalogue.classes.get(id);
         known.map_or_else(|| id.to_string(), |c| c.name.clone())
+    }
+
+    fn way(&self, id: &str) -> String {
+        if let Some((slot, kind)) = id.split_once('=') {
+            let (slot, kind) = (slot.to_string(), Some(kind.to_string()));
+            return change_words(&Change::Component { slot, kind }, self.catalogue, self.job);
+        }
+        let variants = spannung_circuit::variant::variants().unwrap_or_default();
+        let known = variants.iter().find(|v| v.id.get_ref() == id);
+        known.map_or_else(|| id.to_string(), |v| v.name.clone())
     }
 
     /// What hangs on a strand of the vehicle, in small letters.
