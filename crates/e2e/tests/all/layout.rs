@@ -280,6 +280,61 @@ async fn told(client: &Client, words: &str, symptom: &str, sticker: &str) -> Don
 }
 
 #[tokio::test]
+async fn one_look_tells_which_of_all_kinds_it_is() -> Done {
+    let shop = Shop::open(1280, 800, "Pavo Renk").await?;
+    let b = &shop.browser;
+    let client = Client::sign_in(&shop.server.url, "Pavo Renk").await?;
+    for another in [true, false] {
+        let job = client.open_as("Lamp dark, horn dead", 36, "mid").await?;
+        let said = json!({"kind": "symptom", "symptom": "S31", "yes": true, "by_customer": true});
+        let job = client.step(&job, said).await?;
+        let converter = json!({"what": "component", "slot": "converter", "kind": "converter-12v"});
+        let change = json!({"kind": "change", "change": converter, "source": "seen"});
+        let job = client.step(&job, change).await?;
+        let mut job = client.open_gate(job, "B-93").await?;
+        for (test, shows) in [
+            ("t-lamp", "dark"),
+            ("fm-display", "lit"),
+            ("t-lamp-setting", "on"),
+            ("t-lamp-label", "right"),
+            ("t-pedal-run", "works"),
+            ("fm-plugs", "seated"),
+            ("v.lamp.1.d", "0.0"),
+            ("v.lamp.1.c", "0.0"),
+            ("v.lamp.1.d", "0.0"),
+            ("v.display.1.c", "38.4"),
+        ] {
+            job = take(&client, job, test, shows).await?;
+        }
+        let id = job["id"].as_str().unwrap_or_default().to_string();
+        b.page
+            .goto(format!("{}/jobs/{id}/bench", shop.server.url))
+            .await?;
+        b.see("[data-built='built:lights=lamp-behind-the-key']")
+            .await?;
+        b.read("Neither, it is a").await?;
+        if another {
+            b.press("[data-built-other='built:lights=lamp-on-12v']")
+                .await?;
+        } else {
+            b.press("[data-as-drawn]").await?;
+        }
+        // nothing more is asked about the lamp
+        b.gone("[data-built^='built:lights=']").await?;
+        let record = client.get(&format!("/jobs/{id}/record")).await?;
+        let lines = record["lines"].as_array().cloned().unwrap_or_default();
+        let last = |n: usize| lines[lines.len() - n]["text"].as_str().unwrap_or_default();
+        if another {
+            assert_eq!(last(1), "What it has: Front lamp: lamp on 12 V");
+        } else {
+            assert!(last(1).contains("lamp on 12 V"), "{}", last(1));
+            assert!(last(2).contains("lamp at the pack"), "{}", last(2));
+        }
+    }
+    shop.close().await
+}
+
+#[tokio::test]
 async fn every_other_card_and_station_fits_every_window() -> Done {
     let shop = Shop::open(1280, 800, "Pavo Renk").await?;
     let b = &shop.browser;
