@@ -712,10 +712,10 @@ pub fn play_after(
                 // whoever looks at a component sees which of all kinds it is
                 let seen: Vec<usize> = iter::once(case).chain(known.other_kinds(case)).collect();
                 played.minutes += LOOK_MINUTES;
-                let found = seen.iter().map(|c| &known.cases[*c].x);
-                let found: Option<(&String, Model)> = found
-                    .filter_map(|id| Some((id, looked_at(known, id)?)))
-                    .next();
+                let found = seen.iter().find_map(|c| {
+                    let id = &known.cases[*c].x;
+                    Some((id, looked_at(known, id)?))
+                });
                 let asked = &known.cases[case].x;
                 played.trail.push(match &found {
                     Some((id, _)) if *id != asked => format!("looked, {asked}: it is {id}"),

@@ -34,10 +34,10 @@ export const BuiltCard = ({
   const so = () => {
     is(built.changes);
   };
-  // whoever looked at it has seen that it is none of the others either
+  // whoever looked at it has seen that it is none of the others either; what was asked comes last, and back first when undone
   const drawn = () => {
     if (append.isPending) return;
-    const keys = [built, ...built.others].map((way) => way.key);
+    const keys = [...built.others, built].map((way) => way.key);
     append.mutate(
       keys.map((key) => ({ kind: "by-hand", class: key, out: true, reason: "Looked at: it is as drawn." })),
     );
@@ -119,7 +119,7 @@ export const BuiltCard = ({
           </Table>
           {built.others.length > 0 && (
             <Box sx={{ display: "flex", gap: 0.8, alignItems: "center", flexWrap: "wrap", fontSize: 16 }}>
-              <span>Neither, it is a</span>
+              <span>Neither: it is</span>
               {built.others.map((other) => (
                 <Button
                   key={other.key}
