@@ -20,8 +20,12 @@ export const MinutesForm = ({ job }: { job: JobView }) => {
           setError(`“${mins}” is no number of minutes. Write 12, 7.5, or −10 to take some off.`);
           return;
         }
-        const sent = [[mins, setMins] as const, [what, setWhat] as const];
-        write([{ kind: "minutes", minutes: n, what }], { sent });
+        write([{ kind: "minutes", minutes: n, what }], {
+          sent: [
+            [mins, setMins],
+            [what, setWhat],
+          ],
+        });
       }}
     >
       <Line label="Minutes, − takes off" name="more" value={mins} onChange={setMins} />

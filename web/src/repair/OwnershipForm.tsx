@@ -48,8 +48,9 @@ export const OwnershipForm = ({ job }: { job: JobView }) => {
           <Button
             disabled={busy || proof.trim() === ""}
             onClick={() => {
-              const sent = [[proof, setProof] as const];
-              write([{ kind: "ownership", locked: true, proof: proof.trim() }], { sent });
+              write([{ kind: "ownership", locked: true, proof: proof.trim() }], {
+                sent: [[proof, setProof]],
+              });
             }}
             sx={{ flex: "none" }}
             data-ownership-send

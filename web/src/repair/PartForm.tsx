@@ -37,6 +37,7 @@ export const PartForm = ({ job }: { job: JobView }) => {
       setError("Say how many minutes it took, or start the clock.");
       return;
     }
+    // a choice is no text that two of could be joined: of two the later stays
     setFate("");
     write(
       [
